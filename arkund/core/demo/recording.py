@@ -1,0 +1,248 @@
+"""Strokes in a room, heard by mics: one take of the whole kit as audio, with its truth."""
+
+import dataclasses
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy import signal
+
+from arkund.core.demo.room import MicPlace, arrival_s, heard, usual_mics, usual_voices
+from arkund.core.demo.score import GHOST_BELOW_DB, Stroke
+from arkund.core.demo.strokes import LEVELS_DB, VARIANTS, Voice, stroke
+from arkund.core.units import db_to_gain
+
+NOISE_DBFS = -78.0
+ONSET_SHARE = 0.1  # a hit begins where its direct sound exceeds this share of its peak
+REVERB_S = 0.55
+DARK_HZ = 900.0
+SYMPATHY_DB = -30.0  # tom heads ringing along with kick and snare, against a full tom stroke
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kit:
+    """A kit, its mics and everything about the room and the recorder that may vary."""
+
+    sample_rate_hz: int = 48_000
+    seed: int = 1
+    voices: dict[str, Voice] = field(default_factory=usual_voices)
+    mics: tuple[MicPlace, ...] = field(default_factory=usual_mics)
+    bleed_db: float = 0.0  # extra bleed into close mics
+    sympathy_db: float = SYMPATHY_DB
+    noise_dbfs: float = NOISE_DBFS
+    hum_dbfs: float | None = None
+    dc: float = 0.0
+    room_db: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class TrueHit:
+    """What really happened: the arrival of a stroke's direct sound in its own close mic."""
+
+    time_s: float
+    level_db: float
+    ghost: bool
+    articulation: str
+
+
+def varied_kit(seed: int, **changes) -> Kit:
+    """Return a kit with its own tuning, decays, placement and levels, drawn from a seed."""
+    rng = np.random.default_rng(seed)
+    voices = {}
+    for name, voice in usual_voices().items():
+        voices[name] = dataclasses.replace(
+            voice,
+            tune_hz=voice.tune_hz * rng.uniform(0.85, 1.18),
+            decay_s=voice.decay_s * rng.uniform(0.7, 1.4),
+            loudness_db=voice.loudness_db + rng.uniform(-2.5, 2.5),
+        )
+    mics = tuple(
+        dataclasses.replace(
+            mic,
+            at_m=tuple(np.add(mic.at_m, rng.uniform(-0.02, 0.02, 3) if mic.aim else rng.uniform(-0.3, 0.3, 3))),
+            peak_dbfs=mic.peak_dbfs + rng.uniform(-4, 2),
+        )
+        for mic in usual_mics()
+    )
+    return Kit(**{"seed": seed, "voices": voices, "mics": mics} | changes)
+
+
+class Library:
+    """Strokes of one kit, made once per level and variant and shared by all takes."""
+
+    def __init__(self, kit: Kit) -> None:
+        self.kit = kit
+        self._made: dict[tuple, dict[str, np.ndarray]] = {}
+
+    def get(self, piece: str, articulation: str, level_db: float, variant: int) -> tuple[dict[str, np.ndarray], float]:
+        """Return the stems of the nearest made level and the factor that brings them to level_db."""
+        index = int(np.argmin(np.abs(np.subtract(LEVELS_DB, level_db))))
+        key = (piece, articulation, index, variant)
+        if key not in self._made:
+            seed = abs(hash((self.kit.seed, *map(ord, piece + articulation), index, variant))) % 2**32
+            self._made[key] = stroke(
+                self.kit.voices[piece], articulation, LEVELS_DB[index], seed, self.kit.sample_rate_hz
+            )
+        return self._made[key], float(db_to_gain(level_db))
+
+
+def record(
+    kit: Kit, strokes: list[Stroke], length_s: float, library: Library | None = None
+) -> Iterator[tuple[MicPlace, np.ndarray]]:
+    """Yield each mic with its raw audio, float32 (samples,), full scale 1 and not yet clipped."""
+    library = library or Library(kit)
+    n = int(length_s * kit.sample_rate_hz)
+    tracks = _stem_tracks(kit, strokes, n, library)
+    dark = {key: _dark(track, kit.sample_rate_hz) for key, track in tracks.items()}
+    room = _room_send(kit, tracks)
+    with ThreadPoolExecutor(2) as pool:
+        yield from pool.map(lambda mic: (mic, _hear(kit, mic, tracks, dark, room, n)), kit.mics)
+
+
+def truth_of(kit: Kit, strokes: list[Stroke], library: Library | None = None) -> dict[str, list[TrueHit]]:
+    """Return for each piece the arrival of every stroke in its own close mic, or in the first overhead."""
+    library = library or Library(kit)
+    out: dict[str, list[TrueHit]] = {}
+    for number, s in enumerate(strokes):
+        mic = close_mic(kit, s.piece)
+        stems, _ = library.get(s.piece, _shape(s), s.level_db, number % VARIANTS)
+        factors = dict(mic.stems) if mic.piece == s.piece else {}
+        mixed = sum(factors.get(name, 1.0) * stem for name, stem in stems.items())
+        size = np.abs(mixed)
+        onset = int(np.argmax(size > ONSET_SHARE * size.max()))
+        start = _position(s.time_s + arrival_s(mic, s.piece), kit.sample_rate_hz)[0]
+        ghost = s.piece == "snare" and s.level_db < GHOST_BELOW_DB
+        hit = TrueHit((start + onset) / kit.sample_rate_hz, s.level_db, ghost, s.articulation)
+        out.setdefault(s.piece, []).append(hit)
+    return {piece: sorted(hits, key=lambda hit: hit.time_s) for piece, hits in out.items()}
+
+
+def close_mic(kit: Kit, piece: str) -> MicPlace:
+    """Return the mic in which a piece's time is defined: its first own mic, else the first overhead."""
+    own = [mic for mic in kit.mics if mic.piece == piece]
+    return own[0] if own else next(mic for mic in kit.mics if mic.role in ("overhead", "room"))
+
+
+def _shape(s: Stroke) -> str:
+    return s.articulation or ("closed" if s.piece == "hihat" else "")
+
+
+def _position(time_s: float, rate: int) -> tuple[int, float]:
+    whole = int(np.floor(time_s * rate))
+    return whole, time_s * rate - whole
+
+
+def _stem_tracks(kit: Kit, strokes: list[Stroke], n: int, library: Library) -> dict[tuple[str, str], np.ndarray]:
+    rate, tracks = kit.sample_rate_hz, {}
+    hats = [s.time_s for s in strokes if s.piece == "hihat"]
+    for number, s in enumerate(strokes):
+        stems, gain = library.get(s.piece, _shape(s), s.level_db, number % VARIANTS)
+        start = int(s.time_s * rate)
+        for name, stem in stems.items():
+            track = tracks.setdefault((s.piece, name), np.zeros(n, np.float32))
+            part = stem
+            if s.piece == "hihat":
+                later = [t for t in hats if t > s.time_s + 0.001]
+                part = _choke(stem, (min(later) - s.time_s) if later else np.inf, rate)
+            stop = min(start + part.size, n)
+            if stop > start:
+                track[start:stop] += gain * part[: stop - start]
+    for tom in (p for p in kit.voices if p.startswith("tom") or p == "floor"):
+        _sympathy(kit, tom, strokes, tracks.setdefault((tom, "head"), np.zeros(n, np.float32)))
+    return tracks
+
+
+def _choke(stem: np.ndarray, after_s: float, rate: int) -> np.ndarray:
+    """Damp a hat when it is struck or closed again."""
+    at, fade = int(min(after_s, 60.0) * rate), int(0.012 * rate)
+    if at >= stem.size:
+        return stem
+    out = stem[: min(at + fade, stem.size)].copy()
+    out[at:] *= np.linspace(1.0, 0.0, out.size - at, dtype=np.float32)
+    return out
+
+
+def _sympathy(kit: Kit, tom: str, strokes: list[Stroke], track: np.ndarray) -> None:
+    voice, rate = kit.voices[tom], kit.sample_rate_hz
+    t = np.arange(int(4 * voice.decay_s * rate)) / rate
+    ring = np.sin(2 * np.pi * voice.tune_hz * t) * np.exp(-t / voice.decay_s) * (1 - np.exp(-t / 0.015))
+    ring = (ring * db_to_gain(kit.sympathy_db)).astype(np.float32)
+    for s in strokes:
+        if s.piece in ("kick", "snare"):
+            start = int(s.time_s * rate)
+            stop = min(start + ring.size, track.size)
+            if stop > start:
+                track[start:stop] += db_to_gain(s.level_db) * ring[: stop - start]
+
+
+def _dark(track: np.ndarray, rate: int) -> np.ndarray:
+    b, a = signal.butter(1, DARK_HZ, fs=rate)
+    return signal.lfilter(b.astype(np.float32), a.astype(np.float32), track).astype(np.float32)
+
+
+def _room_send(kit: Kit, tracks) -> np.ndarray:
+    return sum(db_to_gain(kit.voices[piece].loudness_db) * track for (piece, _), track in tracks.items())
+
+
+def _hear(kit: Kit, mic: MicPlace, tracks, dark, room: np.ndarray, n: int) -> np.ndarray:
+    rate = kit.sample_rate_hz
+    rng = np.random.default_rng([kit.seed, *map(ord, mic.name)])
+    out = np.zeros(n, np.float32)
+    factors = dict(mic.stems)
+    close = mic.piece != "kit"
+    for (piece, stem), track in tracks.items():
+        level, darkness = heard(mic, piece, kit.voices[piece])
+        if piece == mic.piece:
+            level *= factors.get(stem, 1.0)
+        elif close:
+            level *= db_to_gain(kit.bleed_db)
+        whole, part = _position(arrival_s(mic, piece), rate)
+        _add_delayed(out, track, whole, part, level * (1.0 - darkness))
+        if darkness > 0.01:
+            _add_delayed(out, dark[piece, stem], whole, part, level * darkness)
+    own_level = heard(mic, mic.piece, kit.voices[mic.piece])[0] if close else 1.0
+    tail = _reverb(room, mic, rate, rng) * db_to_gain(mic.room_db + kit.room_db) * own_level
+    out += tail.astype(np.float32)
+    reference = own_level * _own_peak(mic) if close else float(np.quantile(np.abs(out[::7]), 0.9999)) + 1e-9
+    out *= db_to_gain(mic.peak_dbfs) / reference * mic.polarity
+    noise = rng.standard_normal(min(n, 10 * rate)).astype(np.float32) * db_to_gain(kit.noise_dbfs)
+    out += np.resize(noise, n)
+    if kit.hum_dbfs is not None:
+        t = np.arange(n) / rate
+        out += sum(
+            db_to_gain(kit.hum_dbfs - 8 * k) * np.sin(2 * np.pi * 50 * (k + 1) * t) for k in range(3)
+        ).astype(np.float32)
+    return out + np.float32(kit.dc)
+
+
+def _own_peak(mic: MicPlace) -> float:
+    return max([abs(factor) for _, factor in mic.stems] or [1.0])
+
+
+def _add_delayed(out: np.ndarray, track: np.ndarray, whole: int, part: float, gain: float) -> None:
+    """Add a track later by whole + part samples; the part by linear interpolation, as air smooths anyway."""
+    n = out.size
+    if whole >= n:
+        return
+    out[whole:] += np.float32(gain * (1.0 - part)) * track[: n - whole]
+    out[whole + 1 :] += np.float32(gain * part) * track[: n - whole - 1]
+
+
+def _reverb(room: np.ndarray, mic: MicPlace, rate: int, rng) -> np.ndarray:
+    t = np.arange(int(REVERB_S * 1.6 * rate)) / rate
+    tail = rng.standard_normal(t.size) * np.exp(-t * 6.9 / REVERB_S)
+    b, a = signal.butter(1, 4500, fs=rate)
+    tail = signal.lfilter(b, a, tail)
+    late = int((0.006 + 0.004 * np.linalg.norm(mic.at_m)) * rate)
+    tail[:late] = 0.0
+    tail /= np.sqrt(np.sum(tail**2))
+    return signal.oaconvolve(room, tail.astype(np.float32))[: room.size]
+
+
+def recorded_audio(kit: Kit, strokes: list[Stroke], length_s: float) -> dict[str, np.ndarray]:
+    """Return all mics of a short take at once, clipped at full scale as a recorder does."""
+    return {mic.name: np.clip(audio, -1.0, 1.0) for mic, audio in record(kit, strokes, length_s)}
+
+
+Progress = Callable[[float, str], None]

@@ -1,0 +1,233 @@
+"""Compiled kernels that run several channels in lock-step. Private and unchecked: see ``bank``.
+
+Layout: audio is a flat float32 array, sample after sample, each a row of LANES values of which the first
+``count`` are in use. Parameters and states of a stage are rows of LANES values too. The stride is constant and
+the inner loop runs over channels without branches, so that the compiler uses vector instructions.
+Logarithms and exponentials are polynomials: log2 within 2e-5 (0.0001 dB), exp2 within 1e-5 relative.
+Kernels that call each other stay in this file, because the on-disk cache watches one file only.
+"""
+
+import numpy as np
+from numba import njit
+
+LANES = 16
+BLOCK = 256  # samples between two flushes of denormal states
+OPTIONS = {
+    "nogil": True,
+    "cache": True,
+    "error_model": "numpy",
+    "fastmath": {"contract", "nsz", "arcp"},
+    "boundscheck": False,
+}
+f32, i32 = np.float32, np.int32
+TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
+FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
+DB_PER_OCTAVE = f32(6.020599913)
+OCTAVE_PER_DB = f32(1.0 / 6.020599913)
+
+
+@njit(inline="always", **OPTIONS)
+def log2(value):
+    """log2 of a positive normal float32: exponent from the bits, degree-5 polynomial of the mantissa."""
+    bits = f32(value).view(i32)
+    exponent = f32((bits >> i32(23)) - i32(127))
+    m = i32((bits & i32(0x007FFFFF)) | i32(0x3F800000)).view(f32)
+    p = f32(0.0448721465)
+    p = p * m - f32(0.41655276)
+    p = p * m + f32(1.6311166)
+    p = p * m - f32(3.55074626)
+    p = p * m + f32(5.09167748)
+    p = p * m - f32(2.80035465)
+    return exponent + p
+
+
+@njit(inline="always", **OPTIONS)
+def exp2(value):
+    """2 to the power of a float32 between -60 and 60: exponent into the bits, degree-4 polynomial."""
+    v = min(max(f32(value), f32(-60.0)), f32(60.0))
+    whole = i32(v + f32(64.0)) - i32(64)
+    f = v - f32(whole)
+    p = f32(0.0135341472)
+    p = p * f + f32(0.0520115005)
+    p = p * f + f32(0.241442733)
+    p = p * f + f32(0.693003839)
+    p = p * f + f32(1.00000259)
+    return p * i32((whole + i32(127)) << i32(23)).view(f32)
+
+
+@njit(**OPTIONS)
+def polynomials(values, logs, powers):
+    """Evaluate both polynomials over arrays, so that their error bounds can be tested."""
+    for i in range(values.size):
+        logs[i] = log2(abs(values[i]) + FLOOR)
+        powers[i] = exp2(values[i])
+
+
+@njit(inline="always", **OPTIONS)
+def flush(state):
+    for i in range(state.size):
+        s = state[i]
+        state[i] = s if abs(s) > TINY else f32(0.0)
+
+
+@njit(**OPTIONS)
+def svf_cascade(x, count, sections, params, state):
+    """Filter in place with state-variable sections (topology-preserving trapezoidal form).
+
+    params [sections * 6 * LANES]: a1 a2 a3 m0 m1 m2; state [sections * 2 * LANES].
+    """
+    length = x.size // LANES
+    for block in range((length + BLOCK - 1) // BLOCK):
+        part = x[block * BLOCK * LANES : min((block + 1) * BLOCK, length) * LANES]
+        for section in range(sections):
+            p = params[section * 6 * LANES : (section + 1) * 6 * LANES]
+            s = state[section * 2 * LANES : (section + 1) * 2 * LANES]
+            for i in range(part.size // LANES):
+                row = i * LANES
+                for c in range(count):
+                    v0 = part[row + c]
+                    ic1 = s[c]
+                    ic2 = s[LANES + c]
+                    v3 = v0 - ic2
+                    v1 = p[c] * ic1 + p[LANES + c] * v3
+                    v2 = ic2 + p[LANES + c] * ic1 + p[2 * LANES + c] * v3
+                    s[c] = f32(2.0) * v1 - ic1
+                    s[LANES + c] = f32(2.0) * v2 - ic2
+                    part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
+        flush(state)
+
+
+@njit(**OPTIONS)
+def gate(key, gain, count, params, state):
+    """Write the gate's gain for each sample of the key signal.
+
+    params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
+    5 closed gain [octaves of amplitude, <= 0], 6 key release coefficient, 7 linger [samples].
+    state rows: 0 key envelope, 1 open (0 or 1), 2 hold left, 3 gain [octaves], 4 lingered.
+    """
+    length = key.size // LANES
+    for i in range(length):
+        row = i * LANES
+        for c in range(count):
+            level = abs(key[row + c])
+            held = state[c] * params[6 * LANES + c]
+            env = max(max(level, held), FLOOR)
+            state[c] = env
+            above = f32(1.0) if env > params[c] else f32(0.0)
+            below = f32(1.0) if env < params[LANES + c] else f32(0.0)
+            between = f32(1.0) - max(above, below)
+            lingered = (state[4 * LANES + c] + f32(1.0)) * between
+            state[4 * LANES + c] = lingered
+            was = state[LANES + c]
+            too_long = f32(1.0) if lingered > params[7 * LANES + c] else f32(0.0)
+            is_open = max(above, was * (f32(1.0) - max(below, too_long)))
+            state[LANES + c] = is_open
+            left = max(state[2 * LANES + c] - f32(1.0), f32(0.0))
+            hold = params[4 * LANES + c]
+            left = max(left, hold * is_open)
+            state[2 * LANES + c] = left
+            closed = params[5 * LANES + c]
+            stays = max(is_open, min(left, f32(1.0)))
+            target = f32(0.0) if stays > f32(0.5) else closed
+            now = state[3 * LANES + c]
+            ka = params[2 * LANES + c]
+            kr = params[3 * LANES + c]
+            k = ka if target > now else kr
+            now = target + (now - target) * k
+            now = now if now < f32(-1e-7) else f32(0.0)
+            state[3 * LANES + c] = now
+            gain[row + c] = exp2(now)
+
+
+@njit(**OPTIONS)
+def shaper(x, gain, count, params, state):
+    """Write the transient shaper's gain for each sample.
+
+    Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
+    level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
+    4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor.
+    state rows: 0 fast, 1 slow attack, 2 slow release.
+    """
+    length = x.size // LANES
+    for i in range(length):
+        row = i * LANES
+        for c in range(count):
+            level = abs(x[row + c]) + params[7 * LANES + c]
+            fast, late, held = state[c], state[LANES + c], state[2 * LANES + c]
+            k0, k1 = params[c], params[LANES + c]
+            k2, k3 = params[2 * LANES + c], params[3 * LANES + c]
+            kf = k0 if level > fast else k2
+            kl = k1 if level > late else k2
+            kh = k0 if level > held else k3
+            fast = level + (fast - level) * kf
+            late = level + (late - level) * kl
+            held = level + (held - level) * kh
+            state[c] = fast
+            state[LANES + c] = late
+            state[2 * LANES + c] = held
+            most = params[6 * LANES + c]
+            onset = min(max(log2(fast / late), f32(0.0)), most)
+            tail = min(max(log2(held / fast), f32(0.0)), most)
+            gain[row + c] = exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
+
+
+@njit(**OPTIONS)
+def compressor(key, gain, count, params, state):
+    """Write the compressor's gain for each sample of the key signal.
+
+    Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
+    Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
+    2 knee [dB], 3 attack coefficient, 4 release coefficient, 5 make-up [dB]. state row: 0 reduction [dB].
+    """
+    length = key.size // LANES
+    for i in range(length):
+        row = i * LANES
+        for c in range(count):
+            level_db = log2(abs(key[row + c]) + FLOOR) * DB_PER_OCTAVE
+            over = level_db - params[c]
+            knee = params[2 * LANES + c]
+            inside = over + knee * f32(0.5)
+            soft = inside * inside / (f32(2.0) * knee + FLOOR)
+            curve = over if inside > knee else (soft if inside > f32(0.0) else f32(0.0))
+            target = curve * params[LANES + c]
+            now = state[c]
+            ka = params[3 * LANES + c]
+            kr = params[4 * LANES + c]
+            k = ka if target > now else kr
+            now = target + (now - target) * k
+            now = now if now > f32(1e-12) else f32(0.0)
+            state[c] = now
+            gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
+
+
+@njit(**OPTIONS)
+def release_floor(wanted, smoothed, coefficient, start):
+    """Follow a wanted gain: fall at once, rise exponentially with a release coefficient."""
+    now = start
+    for i in range(wanted.size):
+        target = wanted[i]
+        rising = target + (now - target) * coefficient
+        now = target if target < now else rising
+        smoothed[i] = now
+
+
+@njit(**OPTIONS)
+def follow(level, out, attack, release):
+    """One-pole envelope of a non-negative level with separate attack and release coefficients."""
+    now = f32(0.0)
+    for i in range(level.size):
+        v = level[i]
+        k = attack if v > now else release
+        now = v + (now - v) * k
+        now = now if now > FLOOR else f32(0.0)
+        out[i] = now
+
+
+@njit(**OPTIONS)
+def decaying_maximum(level, out, release):
+    """Peak follower: rises at once, falls exponentially."""
+    now = f32(0.0)
+    for i in range(level.size):
+        now = max(level[i], now * release)
+        now = now if now > FLOOR else f32(0.0)
+        out[i] = now

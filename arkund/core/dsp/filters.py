@@ -1,0 +1,232 @@
+"""Filters: analogue prototypes, matched to the digital domain without cramping, as state-variable sections.
+
+A *section* is a digital biquad kept in the topology-preserving state-variable form, which stays exact in
+float32 at low frequencies and may change its settings while running.
+
+References
+    V. Zavalishin, The Art of VA Filter Design (2018), section 4: the state-variable form.
+    M. Vicanek, Matched Second Order Digital Filters (2016): poles by impulse invariance, numerator from the
+    squared magnitude, which is linear in (B0, B1, B2).
+"""
+
+import functools
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.errors import SettingsError
+
+HIGHEST_SHARE = 0.499  # of the sample rate: the highest frequency that a filter may be tuned to
+FIT_POINTS = 96  # frequencies at which a numerator is fitted
+GOOD_FIT_DB = 0.05  # a fit this good is not refined further
+REACH_DB = 120.0  # a filter has settled when its ringing has fallen this far
+
+
+@dataclass(frozen=True, slots=True)
+class Biquad:
+    """H(z) = (b0 + b1/z + b2/z^2) / (1 + a1/z + a2/z^2)."""
+
+    b0: float
+    b1: float
+    b2: float
+    a1: float
+    a2: float
+
+    def response(self, frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:
+        """Return the complex response at frequencies in Hz."""
+        z = np.exp(-2j * np.pi * np.asarray(frequency_hz) / sample_rate_hz)
+        return (self.b0 + z * (self.b1 + z * self.b2)) / (1.0 + z * (self.a1 + z * self.a2))
+
+    def state_variable(self) -> tuple[float, float, float, float, float, float]:
+        """Return a1, a2, a3 and the mix m0, m1, m2 of the equivalent state-variable section."""
+        plus, minus = 1.0 + self.a1 + self.a2, 1.0 - self.a1 + self.a2
+        g = math.sqrt(plus / minus)
+        a0 = 4.0 / minus
+        k = (1.0 - self.a2) * a0 / (2.0 * g)
+        m0 = (self.b0 - self.b1 + self.b2) / minus
+        m2 = (self.b0 + self.b1 + self.b2) / plus - m0
+        m1 = a0 / (2.0 * g) * ((self.b0 - self.b2) - m0 * (1.0 - self.a2))
+        first = 1.0 / (1.0 + g * (g + k))
+        return first, g * first, g * g * first, m0, m1, m2
+
+    def settle_samples(self) -> int:
+        """Return after how many samples the impulse response has fallen by REACH_DB."""
+        radius = max(abs(np.roots([1.0, self.a1, self.a2])))
+        if radius < 1e-6:
+            return 4
+        return math.ceil(REACH_DB / (-20.0 * math.log10(min(radius, 1.0 - 1e-9))))
+
+
+def bell(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int) -> Biquad:
+    """Return a matched bell: gain_db at frequency_hz, unity at DC; q is f / bandwidth at half the gain in dB."""
+    _check(frequency_hz, q, sample_rate_hz)
+    a = 10.0 ** (gain_db / 40.0)
+    return _matched((1.0, a / q, 1.0), (1.0, 1.0 / (a * q), 1.0), frequency_hz, sample_rate_hz)
+
+
+def low_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int) -> Biquad:
+    """Return a matched low shelf with half its gain in dB at frequency_hz."""
+    _check(frequency_hz, q, sample_rate_hz)
+    a = 10.0 ** (gain_db / 40.0)
+    root = math.sqrt(a) / q
+    return _matched((a, a * root, a * a), (a, root, 1.0), frequency_hz, sample_rate_hz)
+
+
+def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int) -> Biquad:
+    """Return a matched high shelf with half its gain in dB at frequency_hz."""
+    _check(frequency_hz, q, sample_rate_hz)
+    a = 10.0 ** (gain_db / 40.0)
+    root = math.sqrt(a) / q
+    return _matched((a * a, a * root, a), (1.0, root, a), frequency_hz, sample_rate_hz)
+
+
+def high_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
+    """Return a Butterworth high-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz."""
+    return _butterworth(frequency_hz, order, sample_rate_hz, high=True)
+
+
+def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
+    """Return a Butterworth low-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz."""
+    return _butterworth(frequency_hz, order, sample_rate_hz, high=False)
+
+
+def band_pass(frequency_hz: float, q: float, sample_rate_hz: int) -> Biquad:
+    """Return a band-pass with unity gain at frequency_hz (bilinear, prewarped)."""
+    _check(frequency_hz, q, sample_rate_hz)
+    return _bilinear((0.0, 1.0 / q, 0.0), (1.0, 1.0 / q, 1.0), frequency_hz, sample_rate_hz)
+
+
+def magnitude_db(sections: tuple[Biquad, ...], frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:
+    """Return the magnitude in dB of a cascade of sections at frequencies in Hz."""
+    total = np.ones(np.shape(frequency_hz), dtype=complex)
+    for section in sections:
+        total = total * section.response(frequency_hz, sample_rate_hz)
+    return 20.0 * np.log10(np.maximum(np.abs(total), 1e-12))
+
+
+def analogue_db(numerator, denominator, frequency_hz: np.ndarray, centre_hz: float) -> np.ndarray:
+    """Return the magnitude in dB of an analogue prototype (coefficients of s^2, s, 1) tuned to centre_hz."""
+    s = 1j * np.asarray(frequency_hz) / centre_hz
+    return 20.0 * np.log10(np.abs(np.polyval(numerator, s)) / np.abs(np.polyval(denominator, s)))
+
+
+def _check(frequency_hz: float, q: float, sample_rate_hz: int) -> None:
+    if not 0.0 < frequency_hz <= HIGHEST_SHARE * sample_rate_hz:
+        raise SettingsError(
+            f"frequency_hz: {frequency_hz:g} Hz is outside 0 to {HIGHEST_SHARE * sample_rate_hz:g} Hz,"
+            f" the range of a {sample_rate_hz} Hz recording."
+        )
+    if not q > 0.0:
+        raise SettingsError(f"q: expected a number above 0, got {q!r}.")
+
+
+def _butterworth(frequency_hz: float, order: int, sample_rate_hz: int, *, high: bool) -> tuple[Biquad, ...]:
+    _check(frequency_hz, 1.0, sample_rate_hz)
+    if not 1 <= order <= 8:
+        raise SettingsError(f"order: expected 1 to 8 (6 to 48 dB/octave), got {order!r}.")
+    sections = []
+    for pair in range(order // 2):
+        damping = 2.0 * math.sin(math.pi * (2 * pair + 1) / (2 * order))
+        numerator = (1.0, 0.0, 0.0) if high else (0.0, 0.0, 1.0)
+        sections.append(_bilinear(numerator, (1.0, damping, 1.0), frequency_hz, sample_rate_hz))
+    if order % 2:
+        sections.append(_bilinear_first(frequency_hz, sample_rate_hz, high=high))
+    return tuple(sections)
+
+
+def _bilinear(numerator, denominator, frequency_hz: float, sample_rate_hz: int) -> Biquad:
+    g = math.tan(math.pi * frequency_hz / sample_rate_hz)
+    n2, n1, n0 = numerator
+    d2, d1, d0 = denominator
+    a0 = d2 + d1 * g + d0 * g * g
+    return Biquad(
+        b0=(n2 + n1 * g + n0 * g * g) / a0,
+        b1=2.0 * (n0 * g * g - n2) / a0,
+        b2=(n2 - n1 * g + n0 * g * g) / a0,
+        a1=2.0 * (d0 * g * g - d2) / a0,
+        a2=(d2 - d1 * g + d0 * g * g) / a0,
+    )
+
+
+def _bilinear_first(frequency_hz: float, sample_rate_hz: int, *, high: bool) -> Biquad:
+    g = math.tan(math.pi * frequency_hz / sample_rate_hz)
+    pole = (1.0 - g) / (1.0 + g)
+    if high:
+        return Biquad(1.0 / (1.0 + g), -1.0 / (1.0 + g), 0.0, -pole, 0.0)
+    return Biquad(g / (1.0 + g), g / (1.0 + g), 0.0, -pole, 0.0)
+
+
+@functools.lru_cache(maxsize=2048)
+def _matched(numerator, denominator, frequency_hz: float, sample_rate_hz: int) -> Biquad:
+    """Match an analogue biquad: impulse-invariant poles, numerator fitted to the squared magnitude.
+
+    The fit is a weighted linear least squares in Vicanek's basis (1 - p, p, 4 p (1 - p)), p = sin^2(w/2), which keeps
+    the gain at DC exact; the poles are then refined so that the deviation in dB is smallest up to 20 kHz.
+    """
+    from scipy.optimize import least_squares  # a slow import, needed for refinement only
+
+    w0 = 2.0 * math.pi * frequency_hz / sample_rate_hz
+    top_hz = min(20_000.0, 0.4995 * sample_rate_hz)
+    grid_hz = np.unique(
+        np.concatenate(
+            [
+                np.geomspace(20.0, top_hz, FIT_POINTS),
+                np.clip(frequency_hz * np.geomspace(0.25, 4.0, FIT_POINTS // 2), 20.0, top_hz),
+            ]
+        )
+    )
+    wanted = 10.0 ** (analogue_db(numerator, denominator, grid_hz, frequency_hz) / 10.0)
+    dc = (numerator[2] / denominator[2]) ** 2
+    poles = np.roots(denominator) * w0
+    z = np.exp(poles)
+    start = np.array([-(z[0] + z[1]).real, (z[0] * z[1]).real])
+
+    def fitted(a: np.ndarray) -> tuple[Biquad, np.ndarray]:
+        section = _numerator(a[0], a[1], grid_hz, wanted, dc, sample_rate_hz)
+        got = np.abs(section.response(grid_hz, sample_rate_hz)) ** 2
+        return section, 10.0 * np.log10(np.maximum(got, 1e-12) / wanted)
+
+    def residual(free: np.ndarray) -> np.ndarray:
+        error = fitted(_stable(free))[1]
+        return error * np.abs(error)  # the fourth power in sum: pulls the largest deviation down
+
+    section, error = fitted(start)
+    bilinear = _bilinear(numerator, denominator, frequency_hz, sample_rate_hz)
+    for poles_from in (start, np.array([bilinear.a1, bilinear.a2])):
+        if np.max(np.abs(error)) < GOOD_FIT_DB:
+            break
+        solved = least_squares(residual, _free(poles_from), max_nfev=120)
+        other, error_other = fitted(_stable(solved.x))
+        if np.max(np.abs(error_other)) < np.max(np.abs(error)):
+            section, error = other, error_other
+    return section
+
+
+def _free(a: np.ndarray) -> np.ndarray:
+    """Map stable (a1, a2) to two unbounded numbers: g^2 and k*g of the state-variable form, as logarithms."""
+    plus, minus = 1.0 + a[0] + a[1], 1.0 - a[0] + a[1]
+    return np.log([plus / minus, 2.0 * (1.0 - a[1]) / minus])
+
+
+def _stable(free: np.ndarray) -> np.ndarray:
+    g2, kg = np.exp(np.clip(free, -40.0, 12.0))
+    a0 = 1.0 + kg + g2
+    return np.array([2.0 * (g2 - 1.0) / a0, (1.0 - kg + g2) / a0])
+
+
+def _numerator(a1: float, a2: float, grid_hz, wanted, dc: float, sample_rate_hz: int) -> Biquad:
+    p = np.sin(np.pi * grid_hz / sample_rate_hz) ** 2
+    A0, A1, A2 = (1.0 + a1 + a2) ** 2, (1.0 - a1 + a2) ** 2, -4.0 * a2
+    den = A0 * (1.0 - p) + A1 * p + A2 * 4.0 * p * (1.0 - p)
+    target = wanted * den
+    B0 = dc * A0
+    weight = 1.0 / target
+    basis = np.stack([p, 4.0 * p * (1.0 - p)], axis=1)
+    (B1, B2), *_ = np.linalg.lstsq(basis * weight[:, None], (target - B0 * (1.0 - p)) * weight, rcond=None)
+    B1 = max(B1, 0.0)
+    r0, r1 = math.sqrt(B0), math.sqrt(B1)
+    w = 0.5 * (r0 + r1)
+    b0 = 0.5 * (w + math.sqrt(max(w * w + B2, 0.0)))
+    b2 = -B2 / (4.0 * b0) if b0 else 0.0
+    return Biquad(b0, 0.5 * (r0 - r1), b2, a1, a2)

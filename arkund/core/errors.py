@@ -1,0 +1,21 @@
+"""The errors that Arkund raises on purpose. Their text names the thing, what was expected and what to do."""
+
+
+class ArkundError(Exception):
+    """Anything that a user can be told in one sentence."""
+
+
+class SettingsError(ArkundError, ValueError):
+    """A setting is unknown, has the wrong type or lies outside its range."""
+
+
+class AudioError(ArkundError, ValueError):
+    """Audio or an audio file that cannot be used."""
+
+
+class CancelledError(ArkundError):
+    """Long work was stopped because someone asked for it."""
+
+
+class StaleError(ArkundError):
+    """A change was made on a version of the Plan that is no longer the current one."""

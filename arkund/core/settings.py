@@ -1,0 +1,168 @@
+"""Frozen settings whose range, step, unit and default are stated once, beside the field.
+
+The same statement serves the check at the edge, the slider on the page, the command line and the text of
+an error. A settings class is a frozen dataclass that derives from :class:`Settings`::
+
+    @dataclass(frozen=True, slots=True, kw_only=True)
+    class GateSettings(Settings):
+        threshold_db: float = number(-40.0, -90.0, 0.0, step=0.5, unit="dB")
+"""
+
+import dataclasses
+import functools
+import math
+import types
+import typing
+from dataclasses import MISSING, dataclass, field, fields
+from typing import Any, Self
+
+from arkund.core.errors import SettingsError
+
+
+@dataclass(frozen=True, slots=True)
+class Range:
+    """What a number may be: inclusive bounds, the step of a slider, and the unit that is shown."""
+
+    low: float
+    high: float
+    step: float
+    unit: str
+    help: str
+
+
+def number(default: Any, low: float, high: float, *, step: float = 0.1, unit: str = "", help: str = ""):  # noqa: A002
+    """Declare a number (float or int by the annotation) with its inclusive range, step and unit."""
+    return field(default=default, metadata={"range": Range(low, high, step, unit, help)})
+
+
+def choice(default: str, options: tuple[str, ...]):
+    """Declare a text that must be one of the options."""
+    return field(default=default, metadata={"options": options})
+
+
+def text(default: Any = MISSING, *, longest: int = 200):
+    """Declare a free text of limited length."""
+    return field(default=default, metadata={"longest": longest})
+
+
+@functools.cache
+def hints_of(cls: type) -> dict[str, Any]:
+    """Return the resolved annotations of a settings class."""
+    return typing.get_type_hints(cls)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settings:
+    """Base of all settings: checks each field when made, converts to and from plain JSON data."""
+
+    def __post_init__(self) -> None:
+        hints = hints_of(type(self))
+        for each in fields(self):
+            _check(each, hints[each.name], getattr(self, each.name))
+
+    def replace(self, **changes: Any) -> Self:
+        """Return a copy with some fields changed, checked again."""
+        return dataclasses.replace(self, **changes)
+
+    def to_json(self) -> dict[str, Any]:
+        """Return plain data (dicts, lists, numbers, texts) that :meth:`from_json` reads back."""
+        return {each.name: _plain(getattr(self, each.name)) for each in fields(self)}
+
+    @classmethod
+    def from_json(cls, data: Any, where: str = "") -> Self:
+        """Build the settings from plain data; unknown keys and wrong types raise SettingsError."""
+        if not isinstance(data, dict):
+            raise SettingsError(f"{where or cls.__name__}: expected an object with named values, got {data!r}.")
+        hints, known = hints_of(cls), {each.name for each in fields(cls)}
+        unknown = sorted(set(data) - known)
+        if unknown:
+            raise SettingsError(
+                f"{where or cls.__name__}: unknown key {unknown[0]!r}; known are {', '.join(sorted(known))}."
+            )
+        values = {key: _typed(hints[key], value, f"{where}.{key}".lstrip(".")) for key, value in data.items()}
+        try:
+            return cls(**values)
+        except TypeError as error:
+            raise SettingsError(f"{where or cls.__name__}: a value is missing ({error}).") from error
+
+    @classmethod
+    def ranges(cls) -> dict[str, Range]:
+        """Return the Range of each number field, for sliders and forms."""
+        return {each.name: each.metadata["range"] for each in fields(cls) if "range" in each.metadata}
+
+
+def _check(each: dataclasses.Field, hint: Any, value: Any) -> None:
+    """Check one value against what its field declares."""
+    name = each.name
+    allowed = _union(hint)
+    if value is None:
+        if type(None) not in allowed:
+            raise SettingsError(f"{name}: a value is needed, got none.")
+        return
+    limits: Range | None = each.metadata.get("range")
+    if limits is not None:
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+            raise SettingsError(f"{name}: expected a number, got {value!r}.")
+        if int in allowed and float not in allowed and not isinstance(value, int):
+            raise SettingsError(f"{name}: expected a whole number, got {value!r}.")
+        if not limits.low <= value <= limits.high:
+            unit = f" {limits.unit}" if limits.unit else ""
+            raise SettingsError(f"{name}: {value:g}{unit} is outside {limits.low:g} to {limits.high:g}{unit}.")
+    if bool in allowed and not isinstance(value, bool):
+        raise SettingsError(f"{name}: expected true or false, got {value!r}.")
+    options = each.metadata.get("options")
+    if options is not None and value not in options:
+        raise SettingsError(f"{name}: expected one of {', '.join(options)}; got {value!r}.")
+    longest = each.metadata.get("longest")
+    if longest is not None and (not isinstance(value, str) or len(value) > longest):
+        raise SettingsError(f"{name}: expected a text of at most {longest} characters, got {value!r}.")
+
+
+def _union(hint: Any) -> tuple[Any, ...]:
+    """Return the members of a union annotation, or the annotation alone."""
+    if isinstance(hint, types.UnionType) or typing.get_origin(hint) is typing.Union:
+        return typing.get_args(hint)
+    return (hint,)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Settings):
+        return value.to_json()
+    if isinstance(value, tuple):
+        return [_plain(item) for item in value]
+    if isinstance(value, dict):
+        return {key: _plain(item) for key, item in value.items()}
+    return value
+
+
+def _typed(hint: Any, value: Any, where: str) -> Any:
+    """Convert plain data to the annotated type; numbers and texts are checked by the field itself."""
+    members = _union(hint)
+    if value is None:
+        if type(None) in members:
+            return None
+        raise SettingsError(f"{where}: a value is needed, got none.")
+    hint = next(member for member in members if member is not type(None))
+    origin = typing.get_origin(hint)
+    if isinstance(hint, type) and issubclass(hint, Settings):
+        return hint.from_json(value, where)
+    if origin is tuple:
+        if not isinstance(value, (list, tuple)):
+            raise SettingsError(f"{where}: expected a list, got {value!r}.")
+        kinds = typing.get_args(hint)
+        variadic = len(kinds) == 2 and kinds[1] is Ellipsis
+        if not variadic and len(value) != len(kinds):
+            raise SettingsError(f"{where}: expected {len(kinds)} values, got {len(value)}.")
+        kind_of = (lambda i: kinds[0]) if variadic else (lambda i: kinds[i])
+        return tuple(_typed(kind_of(i), item, f"{where}.{i}") for i, item in enumerate(value))
+    if origin is dict:
+        if not isinstance(value, dict):
+            raise SettingsError(f"{where}: expected an object, got {value!r}.")
+        return {str(key): _typed(typing.get_args(hint)[1], item, f"{where}.{key}") for key, item in value.items()}
+    if hint is float:
+        if isinstance(value, bool) or not isinstance(value, (int, float)):
+            raise SettingsError(f"{where}: expected a number, got {value!r}.")
+        return float(value)
+    if isinstance(value, bool) != (hint is bool) or not isinstance(value, hint):
+        raise SettingsError(f"{where}: expected {hint.__name__}, got {value!r}.")
+    return value
