@@ -1,16 +1,19 @@
 """Compiled kernels that run several channels in lock-step. Private and unchecked: see ``bank``.
 
 Layout: audio is a flat float32 array, sample after sample, each a row of LANES values of which the first
-``count`` are in use. Parameters and states of a stage are rows of LANES values too. The stride is constant and
-the inner loop runs over channels without branches, so that the compiler uses vector instructions.
+``count`` are in use. Parameters and states of a stage are rows of LANES values too. The stride is constant (one set of
+kernels is made for wide banks and one for narrow ones) and the inner loop runs over channels without branches, so that the
+compiler uses vector instructions.
 Logarithms and exponentials are polynomials: log2 within 2e-5 (0.0001 dB), exp2 within 1e-5 relative.
 Kernels that call each other stay in this file, because the on-disk cache watches one file only.
 """
 
+from types import SimpleNamespace
+
 import numpy as np
 from numba import njit
 
-LANES = 16
+WIDE, NARROW = 16, 4  # channels of a bank
 BLOCK = 256  # samples between two flushes of denormal states
 OPTIONS = {
     "nogil": True,
@@ -70,134 +73,142 @@ def flush(state):
         state[i] = s if abs(s) > TINY else f32(0.0)
 
 
-@njit(**OPTIONS)
-def svf_cascade(x, count, sections, params, state):
-    """Filter in place with state-variable sections (topology-preserving trapezoidal form).
+def _make(LANES):
+    """Make the kernels of a stride."""
 
-    params [sections * 6 * LANES]: a1 a2 a3 m0 m1 m2; state [sections * 2 * LANES].
-    """
-    length = x.size // LANES
-    for block in range((length + BLOCK - 1) // BLOCK):
-        part = x[block * BLOCK * LANES : min((block + 1) * BLOCK, length) * LANES]
-        for section in range(sections):
-            p = params[section * 6 * LANES : (section + 1) * 6 * LANES]
-            s = state[section * 2 * LANES : (section + 1) * 2 * LANES]
-            for i in range(part.size // LANES):
-                row = i * LANES
-                for c in range(count):
-                    v0 = part[row + c]
-                    ic1 = s[c]
-                    ic2 = s[LANES + c]
-                    v3 = v0 - ic2
-                    v1 = p[c] * ic1 + p[LANES + c] * v3
-                    v2 = ic2 + p[LANES + c] * ic1 + p[2 * LANES + c] * v3
-                    s[c] = f32(2.0) * v1 - ic1
-                    s[LANES + c] = f32(2.0) * v2 - ic2
-                    part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
-        flush(state)
+    @njit(**OPTIONS)
+    def svf_cascade(x, count, sections, params, state):
+        """Filter in place with state-variable sections (topology-preserving trapezoidal form).
 
-
-@njit(**OPTIONS)
-def gate(key, gain, count, params, state):
-    """Write the gate's gain for each sample of the key signal.
-
-    params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
-    5 closed gain [octaves of amplitude, <= 0], 6 key release coefficient, 7 linger [samples].
-    state rows: 0 key envelope, 1 open (0 or 1), 2 hold left, 3 gain [octaves], 4 lingered.
-    """
-    length = key.size // LANES
-    for i in range(length):
-        row = i * LANES
-        for c in range(count):
-            level = abs(key[row + c])
-            held = state[c] * params[6 * LANES + c]
-            env = max(max(level, held), FLOOR)
-            state[c] = env
-            above = f32(1.0) if env > params[c] else f32(0.0)
-            below = f32(1.0) if env < params[LANES + c] else f32(0.0)
-            between = f32(1.0) - max(above, below)
-            lingered = (state[4 * LANES + c] + f32(1.0)) * between
-            state[4 * LANES + c] = lingered
-            was = state[LANES + c]
-            too_long = f32(1.0) if lingered > params[7 * LANES + c] else f32(0.0)
-            is_open = max(above, was * (f32(1.0) - max(below, too_long)))
-            state[LANES + c] = is_open
-            left = max(state[2 * LANES + c] - f32(1.0), f32(0.0))
-            hold = params[4 * LANES + c]
-            left = max(left, hold * is_open)
-            state[2 * LANES + c] = left
-            closed = params[5 * LANES + c]
-            stays = max(is_open, min(left, f32(1.0)))
-            target = f32(0.0) if stays > f32(0.5) else closed
-            now = state[3 * LANES + c]
-            ka = params[2 * LANES + c]
-            kr = params[3 * LANES + c]
-            k = ka if target > now else kr
-            now = target + (now - target) * k
-            now = now if now < f32(-1e-7) else f32(0.0)
-            state[3 * LANES + c] = now
-            gain[row + c] = exp2(now)
+        params [sections * 6 * LANES]: a1 a2 a3 m0 m1 m2; state [sections * 2 * LANES].
+        """
+        length = x.size // LANES
+        for block in range((length + BLOCK - 1) // BLOCK):
+            part = x[block * BLOCK * LANES : min((block + 1) * BLOCK, length) * LANES]
+            for section in range(sections):
+                p = params[section * 6 * LANES : (section + 1) * 6 * LANES]
+                s = state[section * 2 * LANES : (section + 1) * 2 * LANES]
+                for i in range(part.size // LANES):
+                    row = i * LANES
+                    for c in range(count):
+                        v0 = part[row + c]
+                        ic1 = s[c]
+                        ic2 = s[LANES + c]
+                        v3 = v0 - ic2
+                        v1 = p[c] * ic1 + p[LANES + c] * v3
+                        v2 = ic2 + p[LANES + c] * ic1 + p[2 * LANES + c] * v3
+                        s[c] = f32(2.0) * v1 - ic1
+                        s[LANES + c] = f32(2.0) * v2 - ic2
+                        part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
+            flush(state)
 
 
-@njit(**OPTIONS)
-def shaper(x, gain, count, params, state):
-    """Write the transient shaper's gain for each sample.
+    @njit(**OPTIONS)
+    def gate(key, gain, count, params, state):
+        """Write the gate's gain for each sample of the key signal.
 
-    Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
-    level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
-    4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor.
-    state rows: 0 fast, 1 slow attack, 2 slow release.
-    """
-    length = x.size // LANES
-    for i in range(length):
-        row = i * LANES
-        for c in range(count):
-            level = abs(x[row + c]) + params[7 * LANES + c]
-            fast, late, held = state[c], state[LANES + c], state[2 * LANES + c]
-            k0, k1 = params[c], params[LANES + c]
-            k2, k3 = params[2 * LANES + c], params[3 * LANES + c]
-            kf = k0 if level > fast else k2
-            kl = k1 if level > late else k2
-            kh = k0 if level > held else k3
-            fast = level + (fast - level) * kf
-            late = level + (late - level) * kl
-            held = level + (held - level) * kh
-            state[c] = fast
-            state[LANES + c] = late
-            state[2 * LANES + c] = held
-            most = params[6 * LANES + c]
-            onset = min(max(log2(fast / late), f32(0.0)), most)
-            tail = min(max(log2(held / fast), f32(0.0)), most)
-            gain[row + c] = exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
+        params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
+        5 closed gain [octaves of amplitude, <= 0], 6 key release coefficient, 7 linger [samples].
+        state rows: 0 key envelope, 1 open (0 or 1), 2 hold left, 3 gain [octaves], 4 lingered.
+        """
+        length = key.size // LANES
+        for i in range(length):
+            row = i * LANES
+            for c in range(count):
+                level = abs(key[row + c])
+                held = state[c] * params[6 * LANES + c]
+                env = max(max(level, held), FLOOR)
+                state[c] = env
+                above = f32(1.0) if env > params[c] else f32(0.0)
+                below = f32(1.0) if env < params[LANES + c] else f32(0.0)
+                between = f32(1.0) - max(above, below)
+                lingered = (state[4 * LANES + c] + f32(1.0)) * between
+                state[4 * LANES + c] = lingered
+                was = state[LANES + c]
+                too_long = f32(1.0) if lingered > params[7 * LANES + c] else f32(0.0)
+                is_open = max(above, was * (f32(1.0) - max(below, too_long)))
+                state[LANES + c] = is_open
+                left = max(state[2 * LANES + c] - f32(1.0), f32(0.0))
+                hold = params[4 * LANES + c]
+                left = max(left, hold * is_open)
+                state[2 * LANES + c] = left
+                closed = params[5 * LANES + c]
+                stays = max(is_open, min(left, f32(1.0)))
+                target = f32(0.0) if stays > f32(0.5) else closed
+                now = state[3 * LANES + c]
+                ka = params[2 * LANES + c]
+                kr = params[3 * LANES + c]
+                k = ka if target > now else kr
+                now = target + (now - target) * k
+                now = now if now < f32(-1e-7) else f32(0.0)
+                state[3 * LANES + c] = now
+                gain[row + c] = exp2(now)
 
 
-@njit(**OPTIONS)
-def compressor(key, gain, count, params, state):
-    """Write the compressor's gain for each sample of the key signal.
+    @njit(**OPTIONS)
+    def shaper(x, count, params, state):
+        """Shape transients in place.
 
-    Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
-    Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
-    2 knee [dB], 3 attack coefficient, 4 release coefficient, 5 make-up [dB]. state row: 0 reduction [dB].
-    """
-    length = key.size // LANES
-    for i in range(length):
-        row = i * LANES
-        for c in range(count):
-            level_db = log2(abs(key[row + c]) + FLOOR) * DB_PER_OCTAVE
-            over = level_db - params[c]
-            knee = params[2 * LANES + c]
-            inside = over + knee * f32(0.5)
-            soft = inside * inside / (f32(2.0) * knee + FLOOR)
-            curve = over if inside > knee else (soft if inside > f32(0.0) else f32(0.0))
-            target = curve * params[LANES + c]
-            now = state[c]
-            ka = params[3 * LANES + c]
-            kr = params[4 * LANES + c]
-            k = ka if target > now else kr
-            now = target + (now - target) * k
-            now = now if now > f32(1e-12) else f32(0.0)
-            state[c] = now
-            gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
+        Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
+        level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
+        4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor.
+        state rows: 0 fast, 1 slow attack, 2 slow release.
+        """
+        length = x.size // LANES
+        for i in range(length):
+            row = i * LANES
+            for c in range(count):
+                level = abs(x[row + c]) + params[7 * LANES + c]
+                fast, late, held = state[c], state[LANES + c], state[2 * LANES + c]
+                k0, k1 = params[c], params[LANES + c]
+                k2, k3 = params[2 * LANES + c], params[3 * LANES + c]
+                kf = k0 if level > fast else k2
+                kl = k1 if level > late else k2
+                kh = k0 if level > held else k3
+                fast = level + (fast - level) * kf
+                late = level + (late - level) * kl
+                held = level + (held - level) * kh
+                state[c] = fast
+                state[LANES + c] = late
+                state[2 * LANES + c] = held
+                most = params[6 * LANES + c]
+                onset = min(max(log2(fast / late), f32(0.0)), most)
+                tail = min(max(log2(held / fast), f32(0.0)), most)
+                x[row + c] *= exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
+
+
+    @njit(**OPTIONS)
+    def compressor(key, gain, count, params, state):
+        """Write the compressor's gain for each sample of the key signal.
+
+        Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
+        Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
+        2 knee [dB], 3 attack coefficient, 4 release coefficient, 5 make-up [dB]. state row: 0 reduction [dB].
+        """
+        length = key.size // LANES
+        for i in range(length):
+            row = i * LANES
+            for c in range(count):
+                level_db = log2(abs(key[row + c]) + FLOOR) * DB_PER_OCTAVE
+                over = level_db - params[c]
+                knee = params[2 * LANES + c]
+                inside = over + knee * f32(0.5)
+                soft = inside * inside / (f32(2.0) * knee + FLOOR)
+                curve = over if inside > knee else (soft if inside > f32(0.0) else f32(0.0))
+                target = curve * params[LANES + c]
+                now = state[c]
+                ka = params[3 * LANES + c]
+                kr = params[4 * LANES + c]
+                k = ka if target > now else kr
+                now = target + (now - target) * k
+                now = now if now > f32(1e-12) else f32(0.0)
+                state[c] = now
+                gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
+
+    return SimpleNamespace(svf_cascade=svf_cascade, gate=gate, shaper=shaper, compressor=compressor)
+
+
+BANKS = {lanes: _make(lanes) for lanes in (WIDE, NARROW)}
 
 
 @njit(**OPTIONS)
@@ -231,3 +242,49 @@ def decaying_maximum(level, out, release):
         now = max(level[i], now * release)
         now = now if now > FLOOR else f32(0.0)
         out[i] = now
+
+
+@njit(**OPTIONS)
+def add_placed(out, mono, left, right):
+    """Add a mono signal to an interleaved stereo sum [flat]."""
+    for i in range(mono.size):
+        out[2 * i] += left * mono[i]
+        out[2 * i + 1] += right * mono[i]
+
+
+@njit(**OPTIONS)
+def multiply(x, gain, lanes, count):
+    """Multiply the lanes in use of a bank by a gain, in place."""
+    for i in range(x.size // lanes):
+        for c in range(count):
+            x[i * lanes + c] *= gain[i * lanes + c]
+
+
+@njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
+def peaks_between(channel, taps, least, out):
+    """Raise ``out`` to the largest magnitude between each sample and the next.
+
+    taps [shape=(phases, length)]: interpolation filters of the phases after the sample itself. Places where no sample within
+    the filter reaches ``least`` keep the sample's own magnitude.
+    """
+    length = taps.shape[1]
+    half = length // 2
+    n = channel.size
+    quiet_until = -1
+    for i in range(n):
+        out[i] = max(out[i], abs(channel[i]))
+        if i > quiet_until:
+            loudest = -1
+            for j in range(max(i - half, 0), min(i + 4 * half, n)):
+                loudest = j if abs(channel[j]) >= least else loudest
+                if loudest >= 0:
+                    break
+            if loudest < 0:
+                quiet_until = i + 3 * half
+        if i <= quiet_until or i < half or i + half >= n:
+            continue
+        for phase in range(taps.shape[0]):
+            total = f32(0.0)
+            for k in range(length):
+                total += taps[phase, k] * channel[i - half + 1 + k]
+            out[i] = max(out[i], abs(total))

@@ -1,6 +1,7 @@
 """Several channels in lock-step: the checked door to the compiled kernels.
 
-A *bank* is audio as float32 [shape=(samples, LANES)]: up to LANES channels side by side, unused lanes silent.
+A *bank* is audio as float32 [shape=(samples, width)]: channels side by side, unused lanes silent. The width is NARROW for a few
+channels and WIDE else, because the kernels are made for these two strides.
 """
 
 from collections.abc import Iterable, Sequence
@@ -11,15 +12,20 @@ from arkund.core.dsp import _kernels
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 
-LANES = _kernels.LANES
+WIDE, NARROW = _kernels.WIDE, _kernels.NARROW
 SETTLED_TIME_CONSTANTS = 11.0  # e^-11: a 20 dB difference has shrunk below 0.0004 dB
+
+
+def empty_bank(samples: int, count: int) -> np.ndarray:
+    """Return a silent bank that is wide enough for ``count`` channels."""
+    if not 1 <= count <= WIDE:
+        raise AudioError(f"A bank holds 1 to {WIDE} channels, got {count}.")
+    return np.zeros((samples, NARROW if count <= NARROW else WIDE), np.float32)
 
 
 def bank_of(channels: Sequence[np.ndarray]) -> np.ndarray:
     """Return channels [each shape=(samples,)] side by side as a bank."""
-    if not 1 <= len(channels) <= LANES:
-        raise AudioError(f"A bank holds 1 to {LANES} channels, got {len(channels)}.")
-    out = np.zeros((len(channels[0]), LANES), np.float32)
+    out = empty_bank(len(channels[0]), len(channels))
     for lane, channel in enumerate(channels):
         out[:, lane] = channel
     return out
@@ -35,14 +41,19 @@ def settle_samples(time_ms: float, sample_rate_hz: int) -> int:
     return int(np.ceil(SETTLED_TIME_CONSTANTS * time_ms * sample_rate_hz / 1000.0))
 
 
-def lanes(rows: Iterable[Sequence[float]]) -> np.ndarray:
-    """Return parameter rows, one value per channel, padded to LANES and flat as the kernels want them."""
+def lanes(rows: Iterable[Sequence[float]], width: int) -> np.ndarray:
+    """Return parameter rows, one value per channel, padded to the bank's width and flat as the kernels want them."""
     out = []
     for row in rows:
-        padded = np.zeros(LANES, np.float32)
+        padded = np.zeros(width, np.float32)
         padded[: len(row)] = row
         out.append(padded)
     return np.concatenate(out)
+
+
+def kernels(bank: np.ndarray):
+    """Return the kernels made for a bank's width."""
+    return _kernels.BANKS[bank.shape[1]]
 
 
 def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.ndarray:
@@ -50,25 +61,26 @@ def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.nd
 
     Parameters
     ----------
-    bank : float32 [shape=(samples, LANES)]
+    bank : float32 [shape=(samples, width)]
     cascades : one sequence of sections per channel in use; shorter ones are padded with a straight wire
 
     Returns
     -------
-    float32 [shape=(samples, LANES)], a new array
+    float32 [shape=(samples, width)], a new array (the bank itself where nothing is to be done)
     """
     depth = max((len(cascade) for cascade in cascades), default=0)
-    out = np.ascontiguousarray(bank, np.float32).copy()
     if depth == 0:
-        return out
+        return bank
+    out = np.array(bank, np.float32, order="C")
+    width = out.shape[1]
     wire = (0.5, 0.25, 0.125, 1.0, 0.0, 0.0)
-    params = np.zeros((depth, 6, LANES), np.float32)
+    params = np.zeros((depth, 6, width), np.float32)
     params[:] = np.array(wire, np.float32)[None, :, None]
     for lane, cascade in enumerate(cascades):
         for place, section in enumerate(cascade):
             params[place, :, lane] = section.state_variable()
-    state = np.zeros(depth * 2 * LANES, np.float32)
-    _kernels.svf_cascade(out.reshape(-1), len(cascades), depth, params.reshape(-1), state)
+    state = np.zeros(depth * 2 * width, np.float32)
+    kernels(out).svf_cascade(out.reshape(-1), len(cascades), depth, params.reshape(-1), state)
     return out
 
 

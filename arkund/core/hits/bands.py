@@ -5,7 +5,7 @@ from typing import Protocol
 
 import numpy as np
 
-from arkund.core.dsp.bank import LANES, filter_bank
+from arkund.core.dsp.bank import WIDE, empty_bank, filter_bank
 from arkund.core.dsp.filters import high_pass, low_pass
 
 FRAMES_PER_S = 1000
@@ -50,10 +50,10 @@ def band_energies(
         last = min(first + step, frames)
         edges = np.round(np.arange(first, last + 1) * sample_rate_hz / FRAMES_PER_S).astype(np.int64)
         lead = max(edges[0] - int(SETTLE_S * sample_rate_hz), 0)
-        for group in range(0, len(readers), LANES):
-            bank = np.zeros((edges[-1] - lead, LANES), np.float32)
-            count = len(readers[group : group + LANES])
-            for lane, reader in enumerate(readers[group : group + LANES]):
+        for group in range(0, len(readers), WIDE):
+            count = len(readers[group : group + WIDE])
+            bank = empty_bank(int(edges[-1]) - lead, count)
+            for lane, reader in enumerate(readers[group : group + WIDE]):
                 bank[:, lane] = reader.read(lead, edges[-1])
             for band in range(BANDS):
                 part = filter_bank(bank, [_band(band, sample_rate_hz)] * count)[edges[0] - lead :, :count]

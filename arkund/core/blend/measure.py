@@ -1,0 +1,44 @@
+"""What the kit, its paths and its bus do over a span."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.dsp.bank import empty_bank
+from arkund.core.dsp.loudness import Loudness, measure
+from arkund.core.punch.process import compressor_gain
+from arkund.core.units import gain_to_db
+
+
+@dataclass(frozen=True, slots=True)
+class Reduction:
+    """Gain reduction of a compressor over time: its deepest point and its mean while it works, in dB."""
+
+    deepest_db: float
+    mean_db: float
+    time_s: tuple[float, ...]
+    reduction_db: tuple[float, ...]
+
+
+def reduction(audio: np.ndarray, settings, sample_rate_hz: int, points: int = 400) -> Reduction:
+    """Measure what a compressor takes from stereo audio [float32, shape=(samples, 2)]."""
+    bank = empty_bank(audio.shape[0], 2)
+    bank[:, :2] = audio
+    neutral = settings.replace(makeup_db=0.0, on=True)
+    gain = compressor_gain(bank, [neutral, neutral], sample_rate_hz, [(0, 1)])[:, 0]
+    step = max(audio.shape[0] // points, 1)
+    lows = gain[: audio.shape[0] // step * step].reshape(-1, step).min(axis=1)
+    db = -gain_to_db(lows)
+    working = db[db > 0.5]
+    times = np.arange(lows.size) * step / sample_rate_hz
+    return Reduction(
+        float(db.max(initial=0.0)),
+        float(working.mean()) if working.size else 0.0,
+        tuple(np.round(times, 4).tolist()),
+        tuple(np.round(db, 2).tolist()),
+    )
+
+
+def meters(audio: np.ndarray, sample_rate_hz: int) -> Loudness:
+    """Return peak, true peak and loudness of a stereo span."""
+    return measure(audio, sample_rate_hz)

@@ -1,0 +1,64 @@
+"""A first balance: places from left to right, sends of the shells, and a gentle drum bus."""
+
+from arkund.core.blend.settings import PUNCH, SUSTAIN
+from arkund.core.findings import Finding
+from arkund.core.kit.pieces import is_tom
+
+PANS = {"hihat": -0.5, "tom1": -0.3, "tom2": 0.2, "tom3": 0.4, "tom4": 0.5, "floor": 0.6, "ride": 0.5, "crash": -0.4}
+LEVELS_DB = {"room": -9.0, "talkback": -60.0, "overhead": -4.0, "spot": -14.0, "bottom": -4.0, "sub": -4.0, "out": -2.0}
+KIT_PEAK_DB = -6.0
+BUS_REDUCTION_DB = 3.0
+
+
+def place_of(mic, side: str) -> float:
+    """Return where a mic belongs between left (-1) and right (1)."""
+    if side:
+        return -1.0 if side == "L" else 1.0
+    return PANS.get(mic.piece, 0.0)
+
+
+def propose_mix(plan, sides: dict[str, str]) -> Finding:
+    """Return levels, places and sends: shells to both paths (toms a bit less), no sub, overheads or rooms."""
+    changes = {}
+    for mic in plan.mics:
+        base = f"mics.{mic.id}.mix"
+        changes[f"{base}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
+        changes[f"{base}.pan"] = place_of(mic, sides.get(mic.id, ""))
+        if (mic.piece == "kick" and mic.role == "in") or mic.piece == "snare":
+            changes[f"{base}.punch_send_db"] = changes[f"{base}.sustain_send_db"] = 0.0
+        elif is_tom(mic.piece):
+            changes[f"{base}.punch_send_db"] = changes[f"{base}.sustain_send_db"] = -4.0
+    changes["punch"] = PUNCH.replace(on=True, level_db=-10.0).to_json()
+    changes["sustain"] = SUSTAIN.replace(on=True, level_db=-16.0).to_json()
+    return Finding(
+        "blend",
+        "blend:mix",
+        "kit",
+        "First balance, PUNCH and SUSTAIN blended in low",
+        "Overheads as the picture, shells at their trimmed level, rooms 9 dB under. Sends are taken before the level: kick in and"
+        " snare full, toms 4 dB less; sub, overheads and rooms not.",
+        changes,
+    )
+
+
+def propose_bus(plan, peak_db: float, mix_peak_db: float) -> Finding:
+    """Return bus compressor and level.
+
+    peak_db : of the kit as it stands; mix_peak_db : of what reaches the bus, from which the threshold follows.
+    """
+    ratio = 2.0
+    threshold = round(min(max(mix_peak_db - BUS_REDUCTION_DB / (1 - 1 / ratio) - 3.0, -60.0), 0.0), 1)
+    level = round(min(max(plan.bus.level_db + KIT_PEAK_DB - peak_db, -24.0), 12.0), 1)
+    compressor = plan.bus.compressor.replace(on=True, ratio=ratio, threshold_db=threshold, attack_ms=30.0, release_ms=120.0)
+    return Finding(
+        "blend",
+        "blend:bus",
+        "bus",
+        f"Drum bus: {ratio:g}:1 at {threshold:.0f} dB, level {level:+.1f} dB",
+        f"The kit reaches {mix_peak_db:.1f} dBFS before the bus; this takes about {BUS_REDUCTION_DB:.0f} dB from the loudest hits and"
+        f" leaves {-KIT_PEAK_DB:.0f} dB of headroom. A limiter stands ready at -1 dBTP and is off.",
+        {
+            "bus.compressor": compressor.to_json(),
+            "bus.level_db": level,
+        },
+    )

@@ -1,0 +1,68 @@
+"""Own hits against others' hits in one mic, as the gate's detector hears them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.clean.process import key_filter
+from arkund.core.clean.settings import GateSettings
+from arkund.core.dsp.bank import bank_of, filter_bank
+from arkund.core.units import gain_to_db
+
+BEFORE_S, AFTER_S = 0.03, 0.02
+APART_S = 0.035  # another's hit nearer to an own one is not counted as bleed
+MOST_OF_A_PIECE = 120
+SETTLE_S = 0.03
+
+
+@dataclass(frozen=True, slots=True)
+class Separation:
+    """Peaks of the key in dBFS: own hits, and others' hits by piece; the margin is between the soft own and the loud others."""
+
+    mic: str
+    own_db: tuple[float, ...]
+    others_db: dict[str, tuple[float, ...]]
+
+    @property
+    def softest_own_db(self) -> float:
+        """Return the level that 97 % of the own hits reach."""
+        return float(np.quantile(self.own_db, 0.03)) if self.own_db else 0.0
+
+    @property
+    def loudest_other_db(self) -> float:
+        """Return the level that 97 % of the others' hits stay below."""
+        everything = [v for values in self.others_db.values() for v in values]
+        return float(np.quantile(everything, 0.97)) if everything else -120.0
+
+    @property
+    def margin_db(self) -> float:
+        """Return how far the softest wanted stands above the loudest unwanted."""
+        return self.softest_own_db - self.loudest_other_db
+
+
+def separation(read, mic, hits: dict, settings: GateSettings, sample_rate_hz: int) -> Separation:
+    """Measure a mic; read(start, stop) gives it trimmed and in place, hits are in the time of what is read."""
+    own_times = np.array([h.time_s for h in hits.get(mic.piece, [])])
+    sections = key_filter(settings, sample_rate_hz)
+
+    def peaks(times) -> tuple[float, ...]:
+        return tuple(round(float(_peak(read, t, sections, sample_rate_hz)), 1) for t in times)
+
+    others = {}
+    for piece, mine in hits.items():
+        if piece == mic.piece:
+            continue
+        strong = sorted(mine, key=lambda h: -h.level_db)[:MOST_OF_A_PIECE]
+        times = [h.time_s for h in strong if not own_times.size or np.min(np.abs(own_times - h.time_s)) > APART_S]
+        if times:
+            others[piece] = peaks(times)
+    return Separation(mic.id, peaks(own_times), others)
+
+
+def _peak(read, time_s: float, sections, rate: int) -> float:
+    settle = int(SETTLE_S * rate)
+    start = int((time_s - 0.002) * rate) - settle
+    part = read(start, start + settle + int((AFTER_S + 0.002) * rate))
+    if sections:
+        part = filter_bank(bank_of([part]), [sections])[:, 0]
+    return gain_to_db(np.abs(part[settle:]).max(initial=0.0))

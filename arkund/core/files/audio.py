@@ -1,0 +1,210 @@
+"""Reading recordings: any usual format in, checked float32 per channel out, in blocks of bounded size."""
+
+import hashlib
+import os
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+
+from arkund.core.errors import AudioError
+from arkund.core.units import gain_to_db
+
+ENDINGS = (".wav", ".wave", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac")
+RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+MOST_CHANNELS = 2
+BLOCK = 1 << 18  # samples per block while importing
+SHORTEST_S = 0.05
+CLIP_LEVEL = 0.9999  # full scale of 16-bit audio lies 0.00003 below 1
+SILENT_DB = -90.0
+DC_DB = -46.0
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """What a file's header says."""
+
+    sample_rate_hz: int
+    channels: int
+    frames: int
+    subtype: str
+
+
+@dataclass(frozen=True, slots=True)
+class Channel:
+    """One imported channel: where its samples lie and what was noticed while reading."""
+
+    sha256: str
+    path: Path
+    length: int
+    peak_db: float
+    mean: float
+    clipped: int
+    not_finite: int
+
+
+def probe(path: Path) -> Probe:
+    """Return what the header says; raises AudioError where the file cannot be used as a recording."""
+    name = path.name
+    if path.stat().st_size == 0:
+        raise AudioError(f"{name}: the file is empty; copy it again from the recorder.")
+    try:
+        with soundfile.SoundFile(path) as file:
+            found = Probe(file.samplerate, file.channels, file.frames, file.subtype)
+    except soundfile.LibsndfileError as error:
+        raise AudioError(f"{name}: not a readable WAV, AIFF or FLAC file ({_reason(error)}).") from error
+    if found.channels > MOST_CHANNELS:
+        raise AudioError(f"{name}: has {found.channels} channels; give one file per mic, mono or stereo.")
+    if found.sample_rate_hz not in RATES_HZ:
+        raise AudioError(f"{name}: sample rate {found.sample_rate_hz} Hz is not one of 44.1 to 192 kHz.")
+    if found.frames < SHORTEST_S * found.sample_rate_hz:
+        raise AudioError(f"{name}: only {found.frames} samples long; a recording has at least {SHORTEST_S:g} s.")
+    return found
+
+
+def _reason(error: Exception) -> str:
+    return str(error).rsplit(":", 1)[-1].strip().rstrip(".").lower() or "unknown format"
+
+
+def ingest(
+    path: Path,
+    folder: Path,
+    sample_rate_hz: int,
+    on_progress: Callable[[float], None] = lambda share: None,
+) -> list[Channel]:
+    """Read a file block by block into one checked float32 .npy file per channel, named by content.
+
+    Files whose rate differs are resampled to sample_rate_hz. Samples that are not finite become silence and are counted.
+    Raises AudioError where the file ends before its header says so.
+    """
+    header = probe(path)
+    writers = [_Writer(folder) for _ in range(header.channels)]
+    done = 0
+    try:
+        with soundfile.SoundFile(path) as file:
+            resampler = None
+            if header.sample_rate_hz != sample_rate_hz:
+                resampler = soxr.ResampleStream(header.sample_rate_hz, sample_rate_hz, header.channels, "float32")
+            while done < header.frames:
+                block = file.read(min(BLOCK, header.frames - done), dtype="float32", always_2d=True)
+                if len(block) == 0:
+                    break
+                done += len(block)
+                bad = ~np.isfinite(block)
+                counts = bad.sum(axis=0)
+                block[bad] = 0.0
+                if resampler is not None:
+                    block = resampler.resample_chunk(block, last=done >= header.frames)
+                for lane, writer in enumerate(writers):
+                    writer.add(block[:, lane], int(counts[lane]))
+                on_progress(done / header.frames)
+        if done < header.frames:
+            raise AudioError(
+                f"{path.name}: ends after {done} of {header.frames} samples; the copy is incomplete, copy it again."
+            )
+        return [writer.finish() for writer in writers]
+    except soundfile.LibsndfileError as error:
+        raise AudioError(f"{path.name}: is damaged and cannot be read to its end ({_reason(error)}).") from error
+    finally:
+        for writer in writers:
+            writer.discard()
+
+
+class _Writer:
+    """Writes one channel to a temporary .npy file that gets its name from its content at the end."""
+
+    def __init__(self, folder: Path) -> None:
+        folder.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(prefix=".new-", suffix=".npy", dir=folder)
+        self._file, self._path, self._folder = os.fdopen(handle, "w+b"), Path(name), folder
+        self._hash = hashlib.sha256()
+        self._length, self._peak, self._sum, self._clipped, self._bad = 0, 0.0, 0.0, 0, 0
+        self._header(0)
+        self._start = self._file.tell()
+
+    def _header(self, length: int) -> None:
+        self._file.seek(0)
+        np.lib.format.write_array_header_1_0(
+            self._file, {"descr": "<f4", "fortran_order": False, "shape": (length,)}
+        )
+
+    def add(self, samples: np.ndarray, not_finite: int) -> None:
+        samples = np.ascontiguousarray(samples, "<f4")
+        data = samples.tobytes()
+        self._hash.update(data)
+        self._file.write(data)
+        self._length += samples.size
+        self._bad += not_finite
+        if samples.size:
+            size = np.abs(samples)
+            self._peak = max(self._peak, float(size.max()))
+            self._sum += float(samples.sum(dtype=np.float64))
+            self._clipped += int(np.count_nonzero(size >= CLIP_LEVEL))
+
+    def finish(self) -> Channel:
+        self._header(self._length)
+        self._file.flush()
+        os.fsync(self._file.fileno())
+        self._file.close()
+        digest = self._hash.hexdigest()
+        final = self._folder / f"{digest}.npy"
+        self._path.replace(final)
+        mean = self._sum / max(self._length, 1)
+        return Channel(digest, final, self._length, float(gain_to_db(self._peak)), mean, self._clipped, self._bad)
+
+    def discard(self) -> None:
+        if not self._file.closed:
+            self._file.close()
+        self._path.unlink(missing_ok=True)
+
+
+def notices(channel: Channel, name: str) -> list[str]:
+    """Return what an engineer should know about an imported channel, one sentence each."""
+    out = []
+    if channel.not_finite:
+        out.append(f"{name}: {channel.not_finite} samples are not numbers and were made silent.")
+    if channel.peak_db < SILENT_DB:
+        out.append(f"{name}: is silent (peak {channel.peak_db:.0f} dBFS).")
+        return out
+    if channel.clipped > 2:
+        out.append(f"{name}: {channel.clipped} samples at full scale; it was probably recorded too hot.")
+    if gain_to_db(channel.mean) > DC_DB:
+        out.append(f"{name}: carries DC of {channel.mean * 100:.1f} % of full scale; a high-pass removes it.")
+    return out
+
+
+class MicFile:
+    """A mic's samples on disk, memory-mapped and readable at any place; silent outside of the recording."""
+
+    def __init__(self, path: Path) -> None:
+        self._samples = np.load(path, mmap_mode="r")
+        self.length = int(self._samples.shape[0])
+
+    def read(self, start: int, stop: int) -> np.ndarray:
+        """Return float32 [shape=(stop - start,)]."""
+        return read_padded(self._samples, start, stop)
+
+
+def read_padded(samples: np.ndarray, start: int, stop: int) -> np.ndarray:
+    """Return a span of an array [shape=(samples,)], silent outside of it."""
+    out = np.zeros(max(stop - start, 0), np.float32)
+    low, high = max(start, 0), min(stop, samples.shape[0])
+    if high > low:
+        out[low - start : high - start] = samples[low:high]
+    return out
+
+
+class ArrayMic:
+    """A mic held in memory, for short recordings and tests."""
+
+    def __init__(self, samples: np.ndarray) -> None:
+        self._samples = np.asarray(samples, np.float32)
+        self.length = int(self._samples.shape[0])
+
+    def read(self, start: int, stop: int) -> np.ndarray:
+        """Return float32 [shape=(stop - start,)]."""
+        return read_padded(self._samples, start, stop)

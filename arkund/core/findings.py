@@ -1,0 +1,21 @@
+"""A Finding: something measured that asks for a decision, with its evidence and the change it suggests."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One margin note.
+
+    ``key`` is stable from one measurement to the next, so that a decision is remembered. ``changes`` maps Plan paths to plain values;
+    it is empty where only a look is asked for. ``first_choice`` findings are taken by one accept-all.
+    """
+
+    step: str
+    key: str
+    place: str  # what it is pinned to in the chart: a mic id, a piece, or a bar
+    title: str
+    evidence: str
+    changes: dict[str, Any] = field(default_factory=dict)
+    first_choice: bool = True

@@ -1,0 +1,54 @@
+"""The hits of a take as they stand: what was measured, with the engineer's corrections, strengths and ghosts."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+GHOST_BELOW_DB = -16.0  # a snare hit this far under the piece's full hits is a ghost note
+VELOCITY_SPAN_DB = 40.0  # velocity 127 at the full level, 1 this far below
+SAME_S = 0.008  # a correction names a hit by its time, within this
+FULL_QUANTILE = 0.85
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """One hit of one piece in the time of the recording."""
+
+    piece: str
+    time_s: float
+    level_db: float  # peak in its own mic, dBFS of the recording
+    velocity: int  # 1-127, from the level against the piece's full hits
+    ghost: bool
+    by_hand: bool = False
+
+
+def resolve(found: Mapping[str, Sequence[tuple[float, float]]], changes: Sequence) -> dict[str, list[Hit]]:
+    """Return the hits by piece, sorted by time.
+
+    found : (time_s, level_db) of each measured hit by piece; changes : the Plan's HitChanges in the order they were made.
+    """
+    rows = {piece: [[time, level, False] for time, level in hits] for piece, hits in found.items()}
+    for change in changes:
+        mine = rows.setdefault(change.piece, [])
+        near = [row for row in mine if abs(row[0] - change.time_s) <= SAME_S]
+        if change.kind == "add":
+            usual = float(np.median([row[1] for row in mine])) if mine else -12.0
+            mine.append([change.time_s, usual if change.level_db is None else change.level_db, True])
+        elif near:
+            nearest = min(near, key=lambda row: abs(row[0] - change.time_s))
+            if change.kind == "remove":
+                mine.remove(nearest)
+            else:
+                nearest[0], nearest[2] = change.to_s, True
+    out = {}
+    for piece, hits in rows.items():
+        full = float(np.quantile([row[1] for row in hits], FULL_QUANTILE)) if hits else 0.0
+        out[piece] = [_hit(piece, *row, full) for row in sorted(hits)]
+    return out
+
+
+def _hit(piece: str, time_s: float, level_db: float, by_hand: bool, full_db: float) -> Hit:
+    below = level_db - full_db
+    velocity = int(np.clip(round(127 * (1 + below / VELOCITY_SPAN_DB)), 1, 127))
+    return Hit(piece, time_s, level_db, velocity, piece == "snare" and below < GHOST_BELOW_DB, by_hand)

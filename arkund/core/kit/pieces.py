@@ -1,0 +1,35 @@
+"""The pieces of a kit, the roles of mics, and how both are grouped."""
+
+PIECES = ("kick", "snare", "hihat", "tom1", "tom2", "tom3", "tom4", "floor", "ride", "crash", "kit")
+ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot", "overhead", "room", "talkback")
+CLOSE_ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot")
+GROUPS = ("kick", "snare", "toms", "cymbals", "rooms")
+
+
+def group_of(piece: str, role: str) -> str:
+    """Return the stem that a mic belongs to."""
+    if role in ("room", "talkback"):
+        return "rooms"
+    if piece in ("kick", "snare"):
+        return piece
+    return "toms" if is_tom(piece) else "cymbals"
+
+
+def is_tom(piece: str) -> bool:
+    """Say whether a piece is a rack or floor tom."""
+    return piece.startswith("tom") or piece == "floor"
+
+
+def is_close(role: str) -> bool:
+    """Say whether a mic stands at its own piece."""
+    return role in CLOSE_ROLES
+
+
+# Which mic of a piece its hits are timed in, best first.
+TIMING_ROLES = ("in", "top", "close", "spot", "out", "bottom", "sub")
+
+
+def timing_mic(mics, piece: str):
+    """Return the mic (anything with .piece and .role) in which a piece's times are defined, or None."""
+    own = [mic for mic in mics if mic.piece == piece and mic.role in TIMING_ROLES]
+    return min(own, key=lambda mic: TIMING_ROLES.index(mic.role)) if own else None

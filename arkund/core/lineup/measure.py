@@ -1,0 +1,157 @@
+"""When and in which polarity each mic hears a drum, against a reference mic, from averaged hits."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import signal
+
+from arkund.core.units import power_to_db
+
+MOST_HITS = 48
+WINDOW_BEFORE_MS, WINDOW_AFTER_MS = 4.0, 28.0
+NEAR_MS, FAR_MS = 6.0, 30.0  # how much later or earlier a mic of the same drum, or of the kit, may hear it
+WHITEN = 0.65  # 0 = plain correlation, 1 = phase only: sharp peaks although the mics sound different
+LOW_HZ, HIGH_HZ = 60.0, 9000.0
+LEAST_SURE = 0.16  # normalised height of the correlation peak
+LEAST_AGAIN = 1.18  # the peak against the next one of the other sign
+MOST_SPREAD_MS = 0.35
+BANDS_HZ = ((30, 60), (60, 120), (120, 250), (250, 500), (500, 2000), (2000, 8000))
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """How one mic hears a drum against its reference: later by delay_ms, with spread over the hits."""
+
+    mic: str
+    reference: str
+    piece: str
+    delay_ms: float
+    polarity: int  # 1 or -1
+    spread_ms: float
+    sure: bool
+    hits: int
+
+
+def windows(reader, samples: Sequence[int], sample_rate_hz: int, extra_ms: float = 0.0) -> np.ndarray:
+    """Return the mic around each hit, float32 [shape=(hits, samples)]."""
+    before = int((WINDOW_BEFORE_MS + extra_ms) * sample_rate_hz / 1000)
+    after = int((WINDOW_AFTER_MS + extra_ms) * sample_rate_hz / 1000)
+    return np.stack([reader.read(at - before, at + after) for at in samples])
+
+
+def arrival(reference, other, hit_samples: Sequence[int], most_ms: float, sample_rate_hz: int) -> tuple:
+    """Return (delay_ms, polarity, spread_ms, sure) of a mic against its reference.
+
+    The cross-spectra of all hits are averaged and partly whitened (C. Knapp and G. Carter, The Generalized Correlation Method for
+    Estimation of Time Delay, IEEE ASSP-24, 1976), then the strongest correlation of either sign is refined between samples.
+    """
+    rate = sample_rate_hz
+    near, far = (windows(r, hit_samples, rate, extra) for r, extra in ((reference, most_ms), (other, most_ms)))
+    shape = signal.windows.tukey(near.shape[1], 0.15)
+    size = 1 << int(np.ceil(np.log2(2 * near.shape[1])))
+    A, B = np.fft.rfft(near * shape, size), np.fft.rfft(far * shape, size)
+    frequencies = np.fft.rfftfreq(size, 1 / rate)
+    keep = (frequencies >= LOW_HZ) & (frequencies <= HIGH_HZ)
+    cross = B * np.conj(A)
+    whole = np.sum(cross / (np.abs(cross).sum(axis=1, keepdims=True) + 1e-20), axis=0)
+    delay, value, ratio = _peak(whole, keep, size, most_ms, rate)
+    each = [_peak(c, keep, size, most_ms, rate, near_ms=delay)[0] for c in cross]
+    spread = float(np.median(np.abs(np.array(each) - np.median(each))) * 1.4826)
+    sure = abs(value) >= LEAST_SURE and ratio >= LEAST_AGAIN and spread <= MOST_SPREAD_MS
+    return delay, (1 if value >= 0 else -1), spread, bool(sure)
+
+
+def _peak(cross, keep, size: int, most_ms: float, rate: int, near_ms: float | None = None) -> tuple:
+    """Return delay in ms, signed normalised height, and height against the best of the other sign."""
+    weight = np.where(keep, 1.0 / (np.abs(cross) + 1e-20) ** WHITEN, 0.0)
+    weighted = cross * weight
+    up = 4
+    line = np.fft.irfft(weighted, size * up) * up
+    norm = np.sum(np.abs(weighted)) * 2 / size + 1e-20
+    most = int(most_ms * rate / 1000 * up)
+    part = np.concatenate([line[-most:], line[: most + 1]]) / norm
+    if near_ms is not None:
+        at = int(near_ms * rate / 1000 * up) + most
+        wide = int(0.6 * rate / 1000 * up)
+        lo = max(at - wide, 0)
+        best = lo + int(np.argmax(np.abs(part[lo : at + wide + 1])))
+    else:
+        best = int(np.argmax(np.abs(part)))
+    value = float(part[best])
+    other = float(np.max(-np.sign(value) * part))
+    shift = 0.0
+    if 0 < best < part.size - 1:
+        a, b, c = np.abs(part[best - 1 : best + 2])
+        shift = 0.5 * (a - c) / (a - 2 * b + c) if abs(a - 2 * b + c) > 1e-12 else 0.0
+    return (best - most + shift) / up / rate * 1000, value, abs(value) / max(other, 1e-9)
+
+
+def clean_hits(hits: dict, piece: str, apart_s: float = 0.06) -> list:
+    """Return the strong hits of a piece with no other strong hit near, strongest first."""
+    mine = hits.get(piece, [])
+    if not mine:
+        return []
+    others = np.sort([h.time_s for p, hs in hits.items() if p != piece and p not in ("hihat", "ride") for h in hs])
+    strong = sorted((h for h in mine if not h.ghost), key=lambda h: -h.level_db)[: MOST_HITS * 3]
+
+    def alone(hit) -> bool:
+        at = np.searchsorted(others, hit.time_s)
+        near = others[max(at - 1, 0) : at + 1]
+        return near.size == 0 or np.min(np.abs(near - hit.time_s)) > apart_s
+
+    chosen = [h for h in strong if alone(h)][:MOST_HITS]
+    return chosen if len(chosen) >= 3 else strong[:MOST_HITS]
+
+
+def measure(plan, recordings, hits: dict) -> list[Arrival]:
+    """Return the arrival of each mic against its reference.
+
+    Mics of one drum are measured against that drum's own timing mic, mics of the kit against the snare's (or the kick's).
+    """
+    from arkund.core.kit.pieces import is_close, timing_mic
+
+    rate, out = recordings.sample_rate_hz, []
+    for mic in plan.mics:
+        close = is_close(mic.role)
+        piece = mic.piece if close else _kit_reference(plan, hits)
+        reference = timing_mic(plan.mics, piece) if piece else None
+        reader = recordings.mic(plan.take, mic.id)
+        if reference is None or reference.id == mic.id or reader is None:
+            continue
+        chosen = clean_hits(hits, piece)
+        ref_reader = recordings.mic(plan.take, reference.id)
+        if ref_reader is None or len(chosen) < 2:
+            continue
+        at = [round(h.time_s * rate) for h in chosen]
+        delay, polarity, spread, sure = arrival(ref_reader, reader, at, NEAR_MS if close else FAR_MS, rate)
+        out.append(Arrival(mic.id, reference.id, piece, delay, polarity, spread, sure, len(chosen)))
+    return out
+
+
+def _kit_reference(plan, hits: dict) -> str | None:
+    return next((p for p in ("snare", "kick") if len(hits.get(p, [])) >= 3), None)
+
+
+def band_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[float]:
+    """Return by band how much louder a + b is than the power sum of a and b (0 = unrelated, +3 = in step).
+
+    a, b : float [shape=(hits, samples)].
+    """
+    size = 1 << int(np.ceil(np.log2(a.shape[1] * 2)))
+    frequencies = np.fft.rfftfreq(size, 1 / sample_rate_hz)
+    A, B = np.fft.rfft(a, size), np.fft.rfft(b, size)
+    together, apart = np.abs(A + B) ** 2, np.abs(A) ** 2 + np.abs(B) ** 2
+    out = []
+    for low, high in BANDS_HZ:
+        band = (frequencies >= low) & (frequencies < high)
+        out.append(float(power_to_db(together[:, band].sum()) - power_to_db(apart[:, band].sum())))
+    return out
+
+
+def averaged(reader, hits: list, sample_rate_hz: int, before_ms: float, after_ms: float) -> np.ndarray:
+    """Return the average of a mic over hits, float32 [shape=(samples,)]."""
+    rate = sample_rate_hz
+    before, after = int(before_ms * rate / 1000), int(after_ms * rate / 1000)
+    at = [round(h.time_s * rate) for h in hits]
+    return np.mean([reader.read(s - before, s + after) for s in at], axis=0) if at else np.zeros(before + after)

@@ -1,0 +1,151 @@
+"""The Plan: everything that is to be done to the recordings, immutable and complete.
+
+A Plan is plain data. ``render(plan, recordings, span)`` is a pure function of it; every change is a Move.
+"""
+
+from dataclasses import dataclass
+
+from arkund.core.blend.settings import PUNCH, SUSTAIN, BusSettings, MixSettings, PathSettings
+from arkund.core.clean.settings import GateSettings
+from arkund.core.errors import SettingsError
+from arkund.core.kit.pieces import PIECES, ROLES
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.settings import Settings, choice, number, text
+from arkund.core.tone.settings import ToneSettings
+
+SCHEMA = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LineUp(Settings):
+    """How a mic is brought into step with the others."""
+
+    delay_ms: float = number(0.0, -60.0, 60.0, step=0.01, unit="ms", help="later by this; negative = earlier")
+    inverted: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MicPlan(Settings):
+    """One mic from its recording to its place in the kit."""
+
+    id: str = text(longest=60)
+    name: str = text()
+    piece: str = choice("kit", PIECES)
+    role: str = choice("room", ROLES)
+    trim_db: float = number(0.0, -40.0, 40.0, step=0.1, unit="dB")
+    line_up: LineUp = LineUp()  # noqa: RUF009 (frozen)
+    gate: GateSettings = GateSettings()  # noqa: RUF009
+    tone: ToneSettings = ToneSettings()  # noqa: RUF009
+    shaper: ShaperSettings = ShaperSettings()  # noqa: RUF009
+    compressor: CompressorSettings = CompressorSettings()  # noqa: RUF009
+    mix: MixSettings = MixSettings()  # noqa: RUF009
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tempo(Settings):
+    """A steady tempo: bpm counts beats of the meter's lower figure's dotted group in compound meters."""
+
+    bpm: float = number(120.0, 20.0, 400.0, step=0.01, unit="BPM")
+    beats_per_bar: int = number(4, 1, 32, step=1)
+    beat_unit: int = number(4, 1, 32, step=1)
+    first_bar_s: float = number(0.0, -60.0, 36000.0, step=0.001, unit="s")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Section(Settings):
+    """A named part of the song, from the first bar given (counted from 0) to the next section."""
+
+    name: str = text(longest=40)
+    bar: int = number(0, 0, 100000, step=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cut(Settings):
+    """From this sample of the recording on, all mics are moved later by ``shift`` samples, until the next cut."""
+
+    at: int = number(0, 0, 10**11, step=1)
+    shift: int = number(0, -(10**7), 10**7, step=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HitChange(Settings):
+    """A correction of the hits that were found: added, moved or removed by hand."""
+
+    kind: str = choice("add", ("add", "move", "remove"))
+    piece: str = choice("kick", PIECES)
+    time_s: float = number(0.0, 0.0, 36000.0, step=0.0001, unit="s")
+    to_s: float | None = number(None, 0.0, 36000.0, step=0.0001, unit="s")
+    level_db: float | None = number(None, -120.0, 40.0, step=0.1, unit="dB")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Capture(Settings):
+    """A typical hit of a piece, kept as a place in the recording: nothing is copied."""
+
+    id: str = text(longest=40)
+    piece: str = choice("snare", PIECES)
+    take: str = text(longest=40)
+    at: int = number(0, 0, 10**11, step=1)
+    before: int = number(0, 0, 10**6, step=1)
+    length: int = number(1, 1, 10**7, step=1)
+    level_db: float = number(0.0, -120.0, 40.0, step=0.1, unit="dB")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Placement(Settings):
+    """A captured hit in the place of one hit of its piece (times in the recording)."""
+
+    capture: str = text(longest=40)
+    at: int = number(0, 0, 10**11, step=1)
+    length: int = number(1, 1, 10**7, step=1)
+    gain_db: float = number(0.0, -60.0, 60.0, step=0.1, unit="dB")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Layer(Settings):
+    """A captured hit under all hits of its piece; strikes are (sample, gain in dB) as frozen when it was laid."""
+
+    capture: str = text(longest=40)
+    on: bool = True
+    level_db: float = number(-6.0, -60.0, 12.0, step=0.5, unit="dB")
+    follow: float = number(1.0, 0.0, 1.0, step=0.05, help="0 = always the same strength, 1 = as the hit")
+    strikes: tuple[tuple[int, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(Settings):
+    """Everything that is to be done to one session."""
+
+    schema: int = number(SCHEMA, SCHEMA, SCHEMA, step=1)
+    take: str = text("", longest=40)
+    mics: tuple[MicPlan, ...] = ()
+    tempo: Tempo = Tempo()  # noqa: RUF009
+    sections: tuple[Section, ...] = ()
+    crossfade_ms: float = number(2.0, 0.1, 20.0, step=0.1, unit="ms")
+    cuts: tuple[Cut, ...] = ()
+    hit_changes: tuple[HitChange, ...] = ()
+    captures: tuple[Capture, ...] = ()
+    placements: tuple[Placement, ...] = ()
+    layers: tuple[Layer, ...] = ()
+    punch: PathSettings = PUNCH  # noqa: RUF009
+    sustain: PathSettings = SUSTAIN  # noqa: RUF009
+    bus: BusSettings = BusSettings()  # noqa: RUF009
+
+    def __post_init__(self) -> None:
+        Settings.__post_init__(self)
+        ids = [mic.id for mic in self.mics]
+        if len(set(ids)) != len(ids):
+            raise SettingsError("mics: two mics have the same id.")
+        if [cut.at for cut in self.cuts] != sorted({cut.at for cut in self.cuts}):
+            raise SettingsError("cuts: must be in order of time, one at a place.")
+        known = {capture.id for capture in self.captures}
+        for used in (*self.placements, *self.layers):
+            if used.capture not in known:
+                raise SettingsError(f"capture: {used.capture!r} is not one of the captured hits.")
+
+    def mic(self, mic_id: str) -> MicPlan:
+        """Return a mic by its id; raises SettingsError where there is none."""
+        for mic in self.mics:
+            if mic.id == mic_id:
+                return mic
+        raise SettingsError(f"mics: no mic {mic_id!r}; there are {', '.join(m.id for m in self.mics)}.")

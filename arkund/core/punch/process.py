@@ -1,0 +1,123 @@
+"""Transient shaper and compressor over a bank of channels."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from arkund.core.dsp import _kernels
+from arkund.core.dsp.bank import coefficient, filter_bank, kernels, lanes, settle_samples, settled
+from arkund.core.dsp.filters import Biquad, high_pass
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+
+FAST_ATTACK_MS, SLOW_ATTACK_MS = 0.3, 15.0
+FAST_RELEASE_MS, SLOW_RELEASE_MS = 40.0, 180.0
+FULL_RATIO_DB = 12.0  # ratio of the two envelopes at which the whole amount is reached
+SHAPER_FLOOR = 1e-5  # -100 dBFS: keeps silence from being shaped
+LEAST_DETECTOR_HZ = 25.0  # below, the detector's filter is a straight wire
+OCTAVE_DB = 6.020599913
+
+
+def shape(bank: np.ndarray, settings: Sequence[ShaperSettings], sample_rate_hz: int) -> np.ndarray:
+    """Return the bank [float32, shape=(samples, width)] with attack and sustain of each channel shaped."""
+    if not any(s.on for s in settings):
+        return bank
+    rate, count = sample_rate_hz, len(settings)
+    params = lanes(
+        [
+            [coefficient(FAST_ATTACK_MS, rate)] * count,
+            [coefficient(SLOW_ATTACK_MS, rate)] * count,
+            [coefficient(FAST_RELEASE_MS, rate)] * count,
+            [coefficient(SLOW_RELEASE_MS, rate)] * count,
+            [s.attack_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
+            [s.sustain_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
+            [FULL_RATIO_DB / OCTAVE_DB] * count,
+            [SHAPER_FLOOR] * count,
+        ],
+        width := bank.shape[1],
+    )
+    state = np.full(3 * width, SHAPER_FLOOR, np.float32)
+    out = bank.copy()
+    kernels(bank).shaper(out.reshape(-1), count, params, state)
+    return out
+
+
+def detector(settings: CompressorSettings, sample_rate_hz: int) -> tuple[Biquad, ...]:
+    """Return the sections that the compressor's detector listens through."""
+    if settings.detector_low_hz <= LEAST_DETECTOR_HZ:
+        return ()
+    return high_pass(settings.detector_low_hz, 2, sample_rate_hz)
+
+
+def compressor_gain(
+    bank: np.ndarray,
+    settings: Sequence[CompressorSettings],
+    sample_rate_hz: int,
+    links: Sequence[Sequence[int]] = (),
+) -> np.ndarray:
+    """Return the compressor's gain (linear, with make-up) at every sample.
+
+    Parameters
+    ----------
+    bank : float32 [shape=(samples, width)]
+    settings : one per channel in use
+    links : groups of lanes that share the loudest of their keys (pairs)
+    """
+    rate, count = sample_rate_hz, len(settings)
+    key = filter_bank(bank, [detector(s, rate) for s in settings])
+    if links and key is bank:
+        key = bank.copy()
+    for group in links:
+        shared = np.abs(key[:, list(group)]).max(axis=1)
+        for lane in group:
+            key[:, lane] = shared
+    params = lanes(
+        [
+            [s.threshold_db for s in settings],
+            [1.0 - 1.0 / s.ratio if s.on else 0.0 for s in settings],
+            [s.knee_db for s in settings],
+            [coefficient(s.attack_ms, rate) for s in settings],
+            [coefficient(s.release_ms, rate) for s in settings],
+            [s.makeup_db if s.on else 0.0 for s in settings],
+        ],
+        width := bank.shape[1],
+    )
+    gain = np.empty(bank.shape, np.float32)
+    kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), count, params, np.zeros(width, np.float32))
+    return gain
+
+
+def compress(
+    bank: np.ndarray,
+    settings: Sequence[CompressorSettings],
+    sample_rate_hz: int,
+    links: Sequence[Sequence[int]] = (),
+) -> np.ndarray:
+    """Return the bank with each channel compressed; channels whose compressor is off pass unchanged."""
+    if not any(s.on for s in settings):
+        return bank
+    out = bank.copy()
+    gain = compressor_gain(bank, settings, sample_rate_hz, links)
+    _kernels.multiply(out.reshape(-1), gain.reshape(-1), bank.shape[1], len(settings))
+    return out
+
+
+def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> np.ndarray:
+    """Return the settled reduction in dB at input levels in dB: (L - T)(1 - 1/R) above the knee."""
+    over = np.asarray(level_db, dtype=np.float64) - settings.threshold_db
+    knee = settings.knee_db
+    inside = np.clip(over + knee / 2.0, 0.0, None)
+    soft = inside**2 / (2.0 * knee) if knee > 0 else np.maximum(over, 0.0)
+    return np.where(inside > knee, over, soft) * (1.0 - 1.0 / settings.ratio)
+
+
+def shaper_reach(settings: ShaperSettings, sample_rate_hz: int) -> tuple[int, int]:
+    """Return how many samples before and after a span the shaper must see."""
+    return (settle_samples(SLOW_RELEASE_MS, sample_rate_hz), 0) if settings.on else (0, 0)
+
+
+def compressor_reach(settings: CompressorSettings, sample_rate_hz: int) -> tuple[int, int]:
+    """Return how many samples before and after a span the compressor must see."""
+    if not settings.on:
+        return 0, 0
+    slowest = max(settings.attack_ms, settings.release_ms)
+    return settled([detector(settings, sample_rate_hz)]) + settle_samples(slowest, sample_rate_hz), 0
