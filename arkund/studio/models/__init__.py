@@ -1,0 +1,8 @@
+"""What must last: sessions and their recordings, hits, Moves, decisions, jobs and prints."""
+
+from arkund.studio.models.jobs import Job, Print
+from arkund.studio.models.logbook import Decision, Move
+from arkund.studio.models.recordings import FoundHit, Measured, MicRecording, Take
+from arkund.studio.models.session import Session
+
+__all__ = ["Decision", "FoundHit", "Job", "Measured", "MicRecording", "Move", "Print", "Session", "Take"]

@@ -1,0 +1,49 @@
+"""Moves and decisions: what was done, why, and what was left alone."""
+
+from django.db import models
+
+
+class Move(models.Model):
+    """One change of the Plan: paths with their values before and after, the reason and what was measured."""
+
+    DONE, UNDONE, DROPPED = "done", "undone", "dropped"
+
+    session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="moves")
+    number = models.PositiveIntegerField()
+    made_on = models.PositiveIntegerField()  # the version of the Plan that it was made on
+    step = models.CharField(max_length=20)
+    title = models.CharField(max_length=200)
+    reason = models.CharField(max_length=500, blank=True)
+    measured = models.CharField(max_length=600, blank=True)
+    before = models.JSONField()
+    after = models.JSONField()
+    state = models.CharField(max_length=8, default=DONE)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=("session", "number"), name="move_number"),)
+
+    def __str__(self) -> str:
+        return f"{self.number}: {self.title}"
+
+
+class Decision(models.Model):
+    """What was decided about a finding: done, or left with a reason."""
+
+    DONE, LEFT = "done", "left"
+
+    session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="decisions")
+    key = models.CharField(max_length=80)
+    verdict = models.CharField(max_length=4)
+    reason = models.CharField(max_length=500, blank=True)
+    title = models.CharField(max_length=200, blank=True)
+    step = models.CharField(max_length=20, blank=True)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("at",)
+        constraints = (models.UniqueConstraint(fields=("session", "key"), name="decision_key"),)
+
+    def __str__(self) -> str:
+        return f"{self.key}: {self.verdict}"

@@ -1,0 +1,67 @@
+"""Takes, the audio of their mics, the hits that were found in them, and what else was measured."""
+
+from django.db import models
+
+
+class Take(models.Model):
+    """One pass of the whole kit."""
+
+    session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="takes")
+    key = models.CharField(max_length=40)  # as the Plan names it
+    name = models.CharField(max_length=120)
+    length = models.BigIntegerField(default=0)  # samples
+    hits_found = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ("id",)
+        constraints = (models.UniqueConstraint(fields=("session", "key"), name="take_key"),)
+
+    def __str__(self) -> str:
+        return f"{self.session}: {self.name}"
+
+
+class MicRecording(models.Model):
+    """One mic of one take: where its samples lie and what was noticed while reading."""
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="mics")
+    mic = models.CharField(max_length=60)  # id in the Plan
+    file = models.CharField(max_length=255)  # as it was named
+    sha256 = models.CharField(max_length=64)
+    length = models.BigIntegerField()
+    peak_db = models.FloatField()
+    clipped = models.PositiveIntegerField(default=0)
+    confidence = models.FloatField(default=0.0)
+
+    class Meta:
+        ordering = ("id",)
+        constraints = (models.UniqueConstraint(fields=("take", "mic"), name="mic_of_take"),)
+
+    def __str__(self) -> str:
+        return f"{self.take}: {self.mic}"
+
+
+class FoundHit(models.Model):
+    """A hit as it was measured; corrections live in the Plan."""
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="hits")
+    piece = models.CharField(max_length=12)
+    time_s = models.FloatField()
+    level_db = models.FloatField()
+    excess_db = models.FloatField()
+
+    class Meta:
+        ordering = ("piece", "time_s")
+
+    def __str__(self) -> str:
+        return f"{self.piece} {self.time_s:.4f}"
+
+
+class Measured(models.Model):
+    """A measurement by the hash of all it depends on, so that nothing is measured twice."""
+
+    key = models.CharField(max_length=64, primary_key=True)
+    session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="measured")
+    data = models.JSONField()
+
+    def __str__(self) -> str:
+        return self.key

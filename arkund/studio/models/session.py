@@ -1,0 +1,29 @@
+"""A session: one song's drum recording with its current Plan."""
+
+from django.db import models
+
+from arkund.core.plan.plan import Plan
+
+
+class Session(models.Model):
+    """One song. ``version`` counts the changes of the Plan; every Move names the version that it was made on."""
+
+    name = models.CharField(max_length=120)
+    sample_rate_hz = models.PositiveIntegerField()
+    plan_json = models.JSONField()
+    version = models.PositiveIntegerField(default=0)
+    sides = models.JSONField(default=dict)  # mic id -> "L" or "R"
+    warnings = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+    ready = models.BooleanField(default=False)  # false while an import is still writing
+
+    class Meta:
+        ordering = ("-created",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def plan(self) -> Plan:
+        """Return the current Plan, checked."""
+        return Plan.from_json(self.plan_json)

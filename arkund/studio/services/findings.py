@@ -1,0 +1,168 @@
+"""The findings of each step, with what was decided about them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.blend.propose import propose_bus, propose_mix
+from arkund.core.clean.propose import propose as propose_clean
+from arkund.core.clean.propose import start_settings, wants_gate
+from arkund.core.findings import Finding
+from arkund.core.level.propose import propose as propose_level
+from arkund.core.level.settings import Window
+from arkund.core.lineup.propose import propose as propose_lineup
+from arkund.core.plan import change
+from arkund.core.punch.propose import propose as propose_punch
+from arkund.core.replace.propose import propose as propose_replace
+from arkund.core.timing.measure import deviations
+from arkund.core.timing.propose import propose as propose_timing
+from arkund.core.tone.propose import propose as propose_tone
+from arkund.core.units import gain_to_db
+from arkund.studio.models import Decision, Session
+from arkund.studio.services.measuring import Measure
+
+STEPS = ("load", "level", "lineup", "takes", "timing", "clean", "replace", "tone", "punch", "blend", "print")
+LOW_CONFIDENCE = 0.7
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A finding as it is shown: numbered, and open, done or left."""
+
+    number: int
+    finding: Finding
+    state: str
+    reason: str = ""
+
+
+def find(step: str, measure: Measure) -> list[Finding]:
+    """Measure one step and return what asks for a decision."""
+    return _FINDERS[step](measure) if step in _FINDERS else []
+
+
+def notes(step: str, session: Session, measure: Measure) -> list[Note]:
+    """Return the step's findings with their decisions; a change that already stands counts as done."""
+    decided = {d.key: d for d in Decision.objects.filter(session=session)}
+    plan = measure.plan
+    out = []
+    for number, finding in enumerate(find(step, measure), 1):
+        decision = decided.get(finding.key)
+        state = "open"
+        if decision is not None:
+            state = decision.verdict
+        elif finding.changes and all(_same(change.get(plan, p), v) for p, v in finding.changes.items()):
+            state = Decision.DONE
+        out.append(Note(number, finding, state, decision.reason if decision else ""))
+    return out
+
+
+def _same(a, b) -> bool:
+    return a == b or (isinstance(a, (int, float)) and isinstance(b, (int, float)) and abs(a - b) < 1e-6)
+
+
+def _load(m: Measure) -> list[Finding]:
+    from arkund.studio.models import MicRecording
+
+    out = []
+    rows = MicRecording.objects.filter(take__session=m.session, take__key=m.plan.take)
+    for row in rows:
+        mic = m.plan.mic(row.mic)
+        if row.confidence < LOW_CONFIDENCE:
+            out.append(
+                Finding(
+                    "load",
+                    f"load:name:{row.mic}",
+                    row.mic,
+                    f"{row.file}: taken as {mic.piece} {mic.role}",
+                    f"The name says this with a confidence of {row.confidence:.0%} only; look at what the mic hears.",
+                    first_choice=False,
+                )
+            )
+    out += _swapped(m)
+    return out
+
+
+def _swapped(m: Measure) -> list[Finding]:
+    """Say which rack toms seem to carry each other's name: the higher number should be the lower drum."""
+    toms = [mic for mic in m.plan.mics if mic.piece.startswith("tom") and m.hits.get(mic.piece)]
+    tuned = [(mic, m.tone(mic).fundamental_hz or 0.0) for mic in sorted(toms, key=lambda mic: mic.piece)]
+    out = []
+    for (a, high), (b, low) in zip(tuned, tuned[1:], strict=False):
+        if high and low and low > high * 1.04:
+            out.append(
+                Finding(
+                    "load",
+                    f"load:swap:{a.id}:{b.id}",
+                    a.id,
+                    f"{a.name} and {b.name} look swapped",
+                    f"{a.name} sounds at {high:.0f} Hz and {b.name} at {low:.0f} Hz; the first tom is usually the higher one.",
+                    {f"mics.{a.id}.piece": b.piece, f"mics.{b.id}.piece": a.piece},
+                    first_choice=False,
+                )
+            )
+    return out
+
+
+def _level(m: Measure) -> list[Finding]:
+    return propose_level(m.plan, m.levels(), Window())
+
+
+def _lineup(m: Measure) -> list[Finding]:
+    return propose_lineup(m.plan, m.arrivals())
+
+
+def _timing(m: Measure) -> list[Finding]:
+    return propose_timing(deviations(m.heard_hits, m.plan.tempo, 16))
+
+
+def _clean(m: Measure) -> list[Finding]:
+    found = [
+        propose_clean(mic, start_settings(mic), m.separation(mic)) for mic in m.shells() if wants_gate(mic) and m.hits.get(mic.piece)
+    ]
+    return [f for f in found if f is not None]
+
+
+def _replace(m: Measure) -> list[Finding]:
+    return propose_replace(m.heard_hits, m.plan.tempo)
+
+
+def _tone(m: Measure) -> list[Finding]:
+    found = [propose_tone(mic, m.tone(mic)) for mic in m.plan.mics]
+    return [f for f in found if f is not None]
+
+
+def _punch(m: Measure) -> list[Finding]:
+    out = []
+    for mic in m.shells():
+        hits = [h for h in m.heard_hits.get(mic.piece, []) if not h.ghost]
+        if not hits:
+            continue
+        read = m._source_of(mic)
+        at = [round(h.time_s * m.rate) for h in sorted(hits, key=lambda h: -h.level_db)[:60]]
+        after = int(0.03 * m.rate)
+        peaks = [float(gain_to_db(np.abs(read(s - 100, s + after)).max())) for s in at]
+        gaps = np.diff(sorted(h.time_s for h in hits))
+        gap = float(np.quantile(gaps, 0.25)) if gaps.size else 1.0
+        finding = propose_punch(mic, peaks, gap)
+        if finding is not None:
+            out.append(finding)
+    return out
+
+
+def _blend(m: Measure) -> list[Finding]:
+    mix = propose_mix(m.plan, m.session.sides)
+    kit = m.kit()
+    return [mix, propose_bus(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"])]
+
+
+_FINDERS = {
+    "load": _load,
+    "level": _level,
+    "lineup": _lineup,
+    "timing": _timing,
+    "clean": _clean,
+    "replace": _replace,
+    "tone": _tone,
+    "punch": _punch,
+    "blend": _blend,
+}

@@ -1,0 +1,184 @@
+"""Import: a folder of files becomes a session with takes and named mics, or nothing at all."""
+
+import re
+from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
+
+from django.db import transaction
+from django.utils.text import slugify
+
+from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.files import audio
+from arkund.core.kit.names import Recognised, recognise
+from arkund.core.plan.plan import MicPlan, Plan, Tempo
+from arkund.studio.models import MicRecording, Session, Take
+from arkund.studio.services import store
+
+MOST_FILES = 400
+Progress = Callable[[float, str], None]
+
+
+def import_folder(
+    folder: Path,
+    *,
+    name: str | None = None,
+    bpm: float | None = None,
+    meter: str = "4/4",
+    on_progress: Progress = lambda share, text: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Session:
+    """Import all recordings of a folder; its sub-folders are takes.
+
+    Files that cannot be used are named in the session's warnings; where none can be used, AudioError lists why. The session becomes
+    visible only when everything has been written.
+    """
+    if not folder.is_dir():
+        raise AudioError(f"{folder.name}: is not a folder; give the folder that holds the recordings.")
+    tempo = _tempo(bpm, meter)
+    takes = _takes(folder)
+    warnings: list[str] = []
+    usable = _usable(takes, warnings)
+    rate = Counter(header.sample_rate_hz for _, header in sum(usable.values(), [])).most_common(1)[0][0]
+    total = sum(header.frames * header.channels for _, header in sum(usable.values(), []))
+    done = 0
+    rows: list[tuple[str, str, audio.Channel, str, Recognised]] = []  # take, file, channel, mic name, recognised
+    for take, files in usable.items():
+        for path, header in files:
+            if cancelled():
+                raise CancelledError("The import was cancelled; nothing was kept.")
+
+            def report(share: float, path=path, header=header, done=done) -> None:
+                on_progress((done + share * header.frames * header.channels) / total, path.name)
+                if cancelled():
+                    raise CancelledError("The import was cancelled; nothing was kept.")
+
+            try:
+                channels = audio.ingest(path, store.audio_folder(), rate, report)
+            except AudioError as error:
+                warnings.append(str(error))
+                continue
+            finally:
+                done += header.frames * header.channels
+            if header.sample_rate_hz != rate:
+                warnings.append(f"{path.name}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz.")
+            rows += _channels(take, path, channels, warnings)
+    if not rows:
+        raise AudioError("No usable recording: " + " ".join(warnings[:5]))
+    return _create(name or folder.name, rate, rows, tempo, warnings)
+
+
+def _tempo(bpm: float | None, meter: str) -> Tempo:
+    match = re.fullmatch(r"(\d{1,2})/(\d{1,2})", meter)
+    if not match:
+        raise SettingsError(f"meter: expected something like 4/4 or 6/8, got {meter!r}.")
+    return Tempo(bpm=bpm or 120.0, beats_per_bar=int(match[1]), beat_unit=int(match[2]))
+
+
+def _takes(folder: Path) -> dict[str, list[Path]]:
+    """Return the audio files of each take; links that lead out of the folder are left out."""
+    inside = folder.resolve()
+    takes: dict[str, list[Path]] = {}
+    for path in sorted(folder.rglob("*"), key=_natural):
+        if path.name.startswith(".") or path.suffix.lower() not in audio.ENDINGS or not path.is_file():
+            continue
+        if not path.resolve().is_relative_to(inside):
+            continue
+        relative = path.relative_to(folder)
+        takes.setdefault(relative.parent.as_posix() if len(relative.parts) > 1 else "", []).append(path)
+    count = sum(map(len, takes.values()))
+    if count == 0:
+        raise AudioError(f"{folder.name}: holds no WAV, AIFF or FLAC file.")
+    if count > MOST_FILES:
+        raise AudioError(f"{folder.name}: holds {count} recordings; at most {MOST_FILES} are imported at once.")
+    return takes
+
+
+def _natural(path: Path) -> list:
+    return [int(part) if part.isdigit() else part for part in re.split(r"(\d+)", path.as_posix().lower())]
+
+
+def _usable(takes: dict[str, list[Path]], warnings: list[str]) -> dict[str, list[tuple[Path, audio.Probe]]]:
+    out: dict[str, list[tuple[Path, audio.Probe]]] = {}
+    for take, paths in takes.items():
+        for path in paths:
+            try:
+                out.setdefault(take, []).append((path, audio.probe(path)))
+            except AudioError as error:
+                warnings.append(str(error))
+    if not out:
+        raise AudioError("No usable recording: " + " ".join(warnings[:5]))
+    return out
+
+
+def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: list[str]) -> list[tuple]:
+    out = []
+    for lane, channel in enumerate(channels):
+        side = "LR"[lane] if len(channels) == 2 else ""
+        stem = path.stem + (f" {side}" if side else "")
+        known = recognise(path.name)
+        if side:
+            known = Recognised(known.piece, known.role, side, known.confidence)
+        warnings += audio.notices(channel, path.name if take == "" else f"{take}/{path.name}")
+        out.append((take, path.name, channel, stem, known))
+    return out
+
+
+def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: list[str]) -> Session:
+    mics: dict[str, MicPlan] = {}
+    sides: dict[str, str] = {}
+    placed: list[tuple[str, str, str, audio.Channel, float]] = []
+    used: set[tuple[str, str]] = set()
+    for take, file, channel, stem, known in rows:
+        base = slugify(stem)[:50] or "mic"
+        mic_id, number = base, 2
+        while (take, mic_id) in used:
+            mic_id, number = f"{base}-{number}", number + 1
+        if mic_id != base:
+            warnings.append(f"{file}: another file has the same name; this one is called {mic_id}.")
+        used.add((take, mic_id))
+        if mic_id not in mics:
+            shown = "".join(c for c in stem if c.isprintable())[:80] or mic_id
+            mics[mic_id] = MicPlan(id=mic_id, name=shown, piece=known.piece, role=known.role)
+            if known.side:
+                sides[mic_id] = known.side
+        placed.append((take, mic_id, file, channel, known.confidence))
+    takes = list(dict.fromkeys(take for take, *_ in placed))
+    keys = {take: f"take-{number}" for number, take in enumerate(takes, 1)}
+    _lengths_differ(placed, rate, warnings)
+    plan = Plan(take=keys[takes[0]], mics=tuple(mics.values()), tempo=tempo)
+    with transaction.atomic():
+        session = Session.objects.create(
+            name=name[:120], sample_rate_hz=rate, plan_json=plan.to_json(), sides=sides, warnings=warnings, ready=True
+        )
+        for take in takes:
+            mine = [row for row in placed if row[0] == take]
+            record = Take.objects.create(
+                session=session,
+                key=keys[take],
+                name=Path(take).name or "Take 1",
+                length=max(channel.length for *_, channel, _ in mine),
+            )
+            MicRecording.objects.bulk_create(
+                MicRecording(
+                    take=record,
+                    mic=mic_id,
+                    file=file[:255],
+                    sha256=channel.sha256,
+                    length=channel.length,
+                    peak_db=channel.peak_db,
+                    clipped=channel.clipped,
+                    confidence=confidence,
+                )
+                for _, mic_id, file, channel, confidence in mine
+            )
+    return session
+
+
+def _lengths_differ(placed: list[tuple], rate: int, warnings: list[str]) -> None:
+    for take in {row[0] for row in placed}:
+        lengths = {row[2]: row[3].length for row in placed if row[0] == take}
+        longest = max(lengths.values())
+        for file, length in lengths.items():
+            if longest - length > rate // 10:
+                warnings.append(f"{file}: {(longest - length) / rate:.1f} s shorter than the longest of its take; silent there.")

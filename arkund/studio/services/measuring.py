@@ -1,0 +1,187 @@
+"""What is measured for each step, kept by the hash of all it depends on."""
+
+import dataclasses
+import hashlib
+import json
+from collections.abc import Callable
+
+from arkund.core.blend.measure import reduction
+from arkund.core.clean.measure import Separation, separation
+from arkund.core.clean.propose import start_settings
+from arkund.core.dsp.loudness import measure as loudness_of
+from arkund.core.kit.pieces import is_close, is_tom, timing_mic
+from arkund.core.level.measure import MicLevel, mic_level
+from arkund.core.lineup import measure as lineup
+from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.punch.measure import Envelope, average_envelope
+from arkund.core.render.render import render
+from arkund.core.render.source import source
+from arkund.core.timing.process import moved_sample
+from arkund.core.tone.measure import Ring, ToneMeasure
+from arkund.core.tone.measure import measure as tone_measure
+from arkund.studio.models import Measured, Session
+from arkund.studio.services.recordings import SessionRecordings, hits_of
+
+VERSION = 1  # of the measurements: raised when one of them is computed in another way
+BUSY_SPAN_S = 16.0
+
+
+class Measure:
+    """The measurements of one session at one Plan; hits and recordings are read once."""
+
+    def __init__(self, session: Session, plan: Plan | None = None) -> None:
+        self.session = session
+        self.plan = plan or session.plan
+        self.recordings = SessionRecordings(session)
+        self.rate = session.sample_rate_hz
+        self._hits: dict | None = None
+
+    @property
+    def hits(self) -> dict:
+        """Return the working take's hits in the time of the recording."""
+        if self._hits is None:
+            self._hits = hits_of(self.session, self.plan)
+        return self._hits
+
+    @property
+    def heard_hits(self) -> dict:
+        """Return the hits where they sound after the edits and, by mic, before its own delay."""
+        if not self.plan.cuts:
+            return self.hits
+        return {
+            piece: [
+                dataclasses.replace(
+                    h, time_s=moved_sample(self.plan.cuts, round(h.time_s * self.rate)) / self.rate
+                )
+                for h in mine
+            ]
+            for piece, mine in self.hits.items()
+        }
+
+    def _kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
+        hits = [(p, h.time_s, h.level_db) for p, hs in sorted(self.hits.items()) for h in hs]
+        content = json.dumps([VERSION, kind, self.session.pk, self.plan.take, depends, hits], sort_keys=True)
+        key = hashlib.sha256(content.encode()).hexdigest()
+        found = Measured.objects.filter(pk=key).first()
+        if found is not None:
+            return found.data
+        data = compute()
+        Measured.objects.get_or_create(pk=key, defaults={"session": self.session, "data": data})
+        return data
+
+    def _source_of(self, mic: MicPlan) -> Callable:
+        return lambda start, stop: source(self.plan, self.recordings, mic, start, stop)
+
+    def _source_depends(self, mic: MicPlan) -> list:
+        return [mic.id, mic.piece, mic.role, mic.trim_db, mic.line_up.to_json(), [c.to_json() for c in self.plan.cuts]]
+
+    def levels(self) -> dict[str, MicLevel]:
+        """Return the peaks of each mic at its own hits, before any trim."""
+        out = {}
+        for mic in self.plan.mics:
+            reader = self.recordings.mic(self.plan.take, mic.id)
+            if reader is None:
+                continue
+            close = is_close(mic.role) and mic.piece in self.hits
+            own = self.hits.get(mic.piece, []) if close else self.hits.get("snare", []) + self.hits.get("kick", [])
+            times = [round(h.time_s, 5) for h in own if not h.ghost]
+
+            def compute(reader=reader, mic=mic, times=times, close=close) -> dict:
+                return dataclasses.asdict(mic_level(reader, mic.id, times, close, self.rate))
+
+            data = self._kept("level", [mic.id, mic.piece, mic.role], compute)
+            out[mic.id] = MicLevel(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
+        return out
+
+    def arrivals(self) -> list[lineup.Arrival]:
+        """Return arrival and polarity of each mic against its reference."""
+
+        def compute() -> dict:
+            return {"rows": [dataclasses.asdict(a) for a in lineup.measure(self.plan, self.recordings, self.hits)]}
+
+        depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
+        return [lineup.Arrival(**row) for row in self._kept("lineup", depends, compute)["rows"]]
+
+    def separation(self, mic: MicPlan) -> Separation:
+        """Return own hits against others' hits in a mic, through its gate's key filter."""
+        gate = mic.gate if mic.gate.on else start_settings(mic)
+
+        def compute() -> dict:
+            return dataclasses.asdict(separation(self._source_of(mic), mic, self.heard_hits, gate, self.rate))
+
+        key = [self._source_depends(mic), gate.key_low_hz, gate.key_high_hz]
+        data = self._kept("clean", key, compute)
+        return Separation(data["mic"], tuple(data["own_db"]), {p: tuple(v) for p, v in data["others_db"].items()})
+
+    def tone(self, mic: MicPlan) -> ToneMeasure:
+        """Return a mic's spectra during own hits, between and during others' hits."""
+
+        def compute() -> dict:
+            length = self.recordings.length(self.plan.take)
+            return dataclasses.asdict(tone_measure(self._source_of(mic), length, mic, self.heard_hits, self.rate))
+
+        data = self._kept("tone", self._source_depends(mic), compute)
+        ring = Ring(**data["ring"]) if data["ring"] else None
+        spectra = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items() if k != "ring"}
+        return ToneMeasure(**spectra, ring=ring)
+
+    def envelopes(self, mic: MicPlan) -> tuple[Envelope, Envelope]:
+        """Return the average hit's envelope before and after the mic's processing."""
+        hits = self.heard_hits.get(mic.piece) or self.heard_hits.get("snare", [])
+
+        def compute() -> dict:
+            before = average_envelope(self._source_of(mic), hits, self.rate)
+            after = average_envelope(self._processed(mic, hits), hits, self.rate)
+            return {"before": dataclasses.asdict(before), "after": dataclasses.asdict(after)}
+
+        data = self._kept("punch", [self._source_depends(mic), mic.to_json()], compute)
+        return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
+
+    def _processed(self, mic: MicPlan, hits: list) -> Callable:
+        """Return a reader of the processed mic over the part of the song with its strongest hits."""
+        start, stop = self.busy_span(hits)
+        audio = render(self.plan, self.recordings, (start, stop), f"strip:{mic.id}")
+
+        def read(a: int, b: int):
+            from arkund.core.files.audio import read_padded
+
+            return read_padded(audio, a - start, b - start)
+
+        return read
+
+    def busy_span(self, hits: list | None = None) -> tuple[int, int]:
+        """Return the part of the song, BUSY_SPAN_S long, that holds most strong hits."""
+        length = self.recordings.length(self.plan.take)
+        rows = hits if hits is not None else [h for hs in self.heard_hits.values() for h in hs]
+        times = sorted(h.time_s for h in rows if not h.ghost)
+        size = int(BUSY_SPAN_S * self.rate)
+        if not times or length <= size:
+            return 0, min(size, length)
+        best = max(range(len(times)), key=lambda i: sum(times[i] <= t < times[i] + BUSY_SPAN_S - 0.5 for t in times[i:]))
+        start = max(int((times[best] - 0.3) * self.rate), 0)
+        return min(start, length - size), min(start, length - size) + size
+
+    def kit(self) -> dict:
+        """Return peak, true peak and loudness of mix and kit over the busiest part, and the bus's reduction."""
+        span = self.busy_span()
+
+        def compute() -> dict:
+            mix = render(self.plan, self.recordings, span, "mix")
+            kit = render(self.plan, self.recordings, span, "kit")
+            return {
+                "span": list(span),
+                "mix": dataclasses.asdict(loudness_of(mix, self.rate)),
+                "kit": dataclasses.asdict(loudness_of(kit, self.rate)),
+                "bus": dataclasses.asdict(reduction(mix, self.plan.bus.compressor, self.rate)),
+            }
+
+        return self._kept("kit", [self.plan.to_json(), list(span)], compute)
+
+    def shells(self) -> list[MicPlan]:
+        """Return the mics of kick, snare and toms."""
+        return [m for m in self.plan.mics if m.piece in ("kick", "snare") or is_tom(m.piece)]
+
+    def timing_mics(self) -> list[MicPlan]:
+        """Return for each piece with hits the mic in which it is timed."""
+        found = [timing_mic(self.plan.mics, piece) for piece in self.hits]
+        return [mic for mic in found if mic is not None]

@@ -1,0 +1,108 @@
+"""Moves: the only way in which a Plan changes. Made on a version, undone and redone one by one."""
+
+from typing import Any
+
+from django.db import transaction
+
+from arkund.core.errors import SettingsError, StaleError
+from arkund.core.plan import change
+from arkund.studio.models import Decision, Move, Session
+
+
+def apply(
+    session_id: int,
+    changes: dict[str, Any],
+    *,
+    step: str,
+    title: str,
+    reason: str = "",
+    measured: str = "",
+    version: int | None = None,
+) -> Move:
+    """Change the Plan at some paths as one Move.
+
+    Where ``version`` is given it must be the current one, or StaleError says what changed meanwhile. Raises SettingsError for
+    unknown paths or values out of range; nothing is changed then.
+    """
+    if not changes:
+        raise SettingsError("changes: nothing to change was given.")
+    with transaction.atomic():
+        session = _current(session_id, version, changes)
+        plan = session.plan
+        before = {path: change.get(plan, path) for path in changes}
+        after_plan = change.put(plan, changes)
+        after = {path: change.get(after_plan, path) for path in changes}
+        session.moves.filter(state=Move.UNDONE).update(state=Move.DROPPED)
+        move = Move.objects.create(
+            session=session,
+            number=_next_number(session),
+            made_on=session.version,
+            step=step[:20],
+            title=title[:200],
+            reason=reason[:500],
+            measured=measured[:600],
+            before=before,
+            after=after,
+        )
+        _save(session, after_plan)
+        return move
+
+
+def undo(session_id: int) -> Move | None:
+    """Take back the last Move that stands; None where there is none."""
+    with transaction.atomic():
+        session = _current(session_id, None, {})
+        move = session.moves.filter(state=Move.DONE).order_by("-number").first()
+        if move is None:
+            return None
+        _save(session, change.put(session.plan, move.before))
+        move.state = Move.UNDONE
+        move.save(update_fields=["state"])
+        return move
+
+
+def redo(session_id: int) -> Move | None:
+    """Do the last undone Move again; None where there is none."""
+    with transaction.atomic():
+        session = _current(session_id, None, {})
+        move = session.moves.filter(state=Move.UNDONE).order_by("number").first()
+        if move is None:
+            return None
+        _save(session, change.put(session.plan, move.after))
+        move.state = Move.DONE
+        move.save(update_fields=["state"])
+        return move
+
+
+def decide(session_id: int, key: str, verdict: str, *, title: str, step: str, reason: str = "") -> None:
+    """Remember what was decided about a finding."""
+    Decision.objects.update_or_create(
+        session_id=session_id,
+        key=key[:80],
+        defaults={"verdict": verdict, "reason": reason[:500], "title": title[:200], "step": step[:20]},
+    )
+
+
+def _current(session_id: int, version: int | None, changes: dict[str, Any]) -> Session:
+    session = Session.objects.get(pk=session_id)
+    if version is not None and version != session.version:
+        touched = [
+            f"{path} is now {value!r}"
+            for move in session.moves.filter(made_on__gte=version, state=Move.DONE)
+            for path, value in move.after.items()
+            if path in changes
+        ]
+        what = "; ".join(touched[:4]) or "other settings were changed"
+        raise StaleError(f"The plan was changed meanwhile ({what}). Nothing was changed; look and try again.")
+    return session
+
+
+def _next_number(session: Session) -> int:
+    last = session.moves.order_by("-number").first()
+    return last.number + 1 if last else 1
+
+
+def _save(session: Session, plan) -> None:
+    session.plan_json = plan.to_json()
+    session.version += 1
+    session.save(update_fields=["plan_json", "version"])

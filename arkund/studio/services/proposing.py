@@ -1,0 +1,69 @@
+"""Accept findings: one by one from the page, or every first choice in the order of the work."""
+
+from collections.abc import Callable
+
+from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.timing.measure import estimate_tempo
+from arkund.studio.models import Decision, Move, Session
+from arkund.studio.services import moves
+from arkund.studio.services.findings import find
+from arkund.studio.services.measuring import Measure
+
+ORDER = ("level", "lineup", "clean", "tone", "punch", "blend")
+
+
+def propose_all(
+    session_id: int,
+    on_progress: Callable[[float, str], None] = lambda share, text: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[Move]:
+    """Accept every open first-choice finding; timing and replacing stay to be decided. Each is a Move."""
+    made: list[Move] = []
+    for number, step in enumerate(ORDER):
+        on_progress(number / len(ORDER), step)
+        if cancelled():
+            raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
+        # Blend measures the kit again after its balance has been set.
+        for _ in range(2 if step == "blend" else 1):
+            session = Session.objects.get(pk=session_id)
+            decided = set(session.decisions.values_list("key", flat=True))
+            chosen = [f for f in find(step, Measure(session)) if f.first_choice and f.changes and f.key not in decided]
+            for finding in chosen[: 1 if step == "blend" else None]:
+                made.append(accept(session_id, finding, "first choice"))
+    on_progress(1.0, "done")
+    return made
+
+
+def accept(session_id: int, finding, reason: str = "", version: int | None = None) -> Move:
+    """Do what a finding suggests, as a Move that carries its evidence."""
+    if not finding.changes:
+        raise SettingsError(f"{finding.title}: this note suggests no change; it can only be left with a reason.")
+    move = moves.apply(
+        session_id,
+        finding.changes,
+        step=finding.step,
+        title=finding.title,
+        reason=reason,
+        measured=finding.evidence,
+        version=version,
+    )
+    moves.decide(session_id, finding.key, Decision.DONE, title=finding.title, step=finding.step, reason=reason)
+    return move
+
+
+def leave(session_id: int, finding, reason: str) -> None:
+    """Leave a finding as it is, and remember why."""
+    moves.decide(session_id, finding.key, Decision.LEFT, title=finding.title, step=finding.step, reason=reason)
+
+
+def estimate(session_id: int) -> tuple[dict, str] | None:
+    """Return the tempo that explains the hits as Plan changes with words about its doubt, or None."""
+    measure = Measure(Session.objects.get(pk=session_id))
+    tempo = measure.plan.tempo
+    guess = estimate_tempo(measure.hits, tempo.beats_per_bar, tempo.beat_unit)
+    if guess is None:
+        return None
+    words = f"{guess.bpm:.2f} BPM explains the hits to {guess.score:.0%}" + (
+        "." if guess.sure else "; another tempo fits nearly as well, check the bar lines."
+    )
+    return {"tempo.bpm": guess.bpm, "tempo.first_bar_s": round(guess.first_bar_s, 4)}, words
