@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import signal
 
+from arkund.core.dsp import _kernels
 from arkund.core.demo.room import MicPlace, arrival_s, heard, usual_mics, usual_voices
 from arkund.core.demo.score import GHOST_BELOW_DB, Stroke
 from arkund.core.demo.strokes import LEVELS_DB, VARIANTS, Voice, stroke
@@ -94,9 +95,12 @@ def record(
     library = library or Library(kit)
     n = int(length_s * kit.sample_rate_hz)
     tracks = _stem_tracks(kit, strokes, n, library)
-    dark = {key: _dark(track, kit.sample_rate_hz) for key, track in tracks.items()}
-    room = _room_send(kit, tracks)
+    send = _room_send(kit, tracks)
     with ThreadPoolExecutor(2) as pool:
+        darker = pool.map(lambda track: _dark(track, kit.sample_rate_hz), tracks.values())
+        dark = dict(zip(tracks, darker, strict=True))
+        sides = ("left", "right", "middle")
+        room = dict(zip(sides, pool.map(lambda side: _reverb(send, side, kit), sides), strict=True))
         yield from pool.map(lambda mic: (mic, _hear(kit, mic, tracks, dark, room, n)), kit.mics)
 
 
@@ -140,7 +144,9 @@ def _stem_tracks(kit: Kit, strokes: list[Stroke], n: int, library: Library) -> d
         stems, gain = library.get(s.piece, _shape(s), s.level_db, number % VARIANTS)
         start = int(s.time_s * rate)
         for name, stem in stems.items():
-            track = tracks.setdefault((s.piece, name), np.zeros(n, np.float32))
+            if (s.piece, name) not in tracks:
+                tracks[s.piece, name] = np.zeros(n, np.float32)
+            track = tracks[s.piece, name]
             part = stem
             if s.piece == "hihat":
                 later = [t for t in hats if t > s.time_s + 0.001]
@@ -178,14 +184,16 @@ def _sympathy(kit: Kit, tom: str, strokes: list[Stroke], track: np.ndarray) -> N
 
 def _dark(track: np.ndarray, rate: int) -> np.ndarray:
     b, a = signal.butter(1, DARK_HZ, fs=rate)
-    return signal.lfilter(b.astype(np.float32), a.astype(np.float32), track).astype(np.float32)
+    out = signal.lfilter(b.astype(np.float32), a.astype(np.float32), track).astype(np.float32)
+    out[np.abs(out) < 1e-9] = 0.0  # denormal tails would make everything after this many times slower
+    return out
 
 
 def _room_send(kit: Kit, tracks) -> np.ndarray:
     return sum(db_to_gain(kit.voices[piece].loudness_db) * track for (piece, _), track in tracks.items())
 
 
-def _hear(kit: Kit, mic: MicPlace, tracks, dark, room: np.ndarray, n: int) -> np.ndarray:
+def _hear(kit: Kit, mic: MicPlace, tracks, dark, room: dict[str, np.ndarray], n: int) -> np.ndarray:
     rate = kit.sample_rate_hz
     rng = np.random.default_rng([kit.seed, *map(ord, mic.name)])
     out = np.zeros(n, np.float32)
@@ -202,12 +210,13 @@ def _hear(kit: Kit, mic: MicPlace, tracks, dark, room: np.ndarray, n: int) -> np
         if darkness > 0.01:
             _add_delayed(out, dark[piece, stem], whole, part, level * darkness)
     own_level = heard(mic, mic.piece, kit.voices[mic.piece])[0] if close else 1.0
-    tail = _reverb(room, mic, rate, rng) * db_to_gain(mic.room_db + kit.room_db) * own_level
-    out += tail.astype(np.float32)
+    late, part = _position(0.006 + 0.004 * float(np.linalg.norm(mic.at_m)), rate)
+    _add_delayed(out, room[_side(mic)], late, part, db_to_gain(mic.room_db + kit.room_db) * own_level)
     reference = own_level * _own_peak(mic) if close else float(np.quantile(np.abs(out[::7]), 0.9999)) + 1e-9
     out *= db_to_gain(mic.peak_dbfs) / reference * mic.polarity
-    noise = rng.standard_normal(min(n, 10 * rate)).astype(np.float32) * db_to_gain(kit.noise_dbfs)
-    out += np.resize(noise, n)
+    noise = rng.standard_normal(min(n, 10 * rate), np.float32) * np.float32(db_to_gain(kit.noise_dbfs))
+    for start in range(0, n, noise.size):
+        out[start : start + noise.size] += noise[: n - start]
     if kit.hum_dbfs is not None:
         t = np.arange(n) / rate
         out += sum(
@@ -222,22 +231,26 @@ def _own_peak(mic: MicPlace) -> float:
 
 def _add_delayed(out: np.ndarray, track: np.ndarray, whole: int, part: float, gain: float) -> None:
     """Add a track later by whole + part samples; the part by linear interpolation, as air smooths anyway."""
-    n = out.size
-    if whole >= n:
-        return
-    out[whole:] += np.float32(gain * (1.0 - part)) * track[: n - whole]
-    out[whole + 1 :] += np.float32(gain * part) * track[: n - whole - 1]
+    _kernels.add_delayed(out, track, whole, np.float32(gain * (1.0 - part)), np.float32(gain * part))
 
 
-def _reverb(room: np.ndarray, mic: MicPlace, rate: int, rng) -> np.ndarray:
-    t = np.arange(int(REVERB_S * 1.6 * rate)) / rate
+def _side(mic: MicPlace) -> str:
+    """Return which of the room's decorrelated tails a mic hears."""
+    if mic.piece != "kit" or abs(mic.at_m[0]) < 0.3:
+        return "middle"
+    return "left" if mic.at_m[0] < 0 else "right"
+
+
+def _reverb(room: np.ndarray, side: str, kit: Kit) -> np.ndarray:
+    """Return the room's tail: noise that falls by 60 dB in REVERB_S, softer above 4.5 kHz."""
+    rate = kit.sample_rate_hz
+    rng = np.random.default_rng([kit.seed, *map(ord, side)])
+    t = np.arange(int(REVERB_S * 1.2 * rate)) / rate
     tail = rng.standard_normal(t.size) * np.exp(-t * 6.9 / REVERB_S)
     b, a = signal.butter(1, 4500, fs=rate)
     tail = signal.lfilter(b, a, tail)
-    late = int((0.006 + 0.004 * np.linalg.norm(mic.at_m)) * rate)
-    tail[:late] = 0.0
     tail /= np.sqrt(np.sum(tail**2))
-    return signal.oaconvolve(room, tail.astype(np.float32))[: room.size]
+    return signal.oaconvolve(room.astype(np.float32), tail.astype(np.float32))[: room.size]
 
 
 def recorded_audio(kit: Kit, strokes: list[Stroke], length_s: float) -> dict[str, np.ndarray]:

@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import signal
 
+from arkund.core.dsp import _kernels
+
 LEVELS_DB = tuple(range(-32, 4, 4))  # strokes are made for these levels and scaled in between
 VARIANTS = 3
 # Ratios of the membrane's modes to the first (1,1 mode kept low by air load): Fletcher and Rossing, table 18.2
@@ -48,11 +50,17 @@ def _time(length_s: float, rate: int) -> np.ndarray:
 
 
 def _modes(t, frequencies_hz, amplitudes, decays_s, rng, *, phase_spread: float = 0.3) -> np.ndarray:
+    rate = 1.0 / (t[1] - t[0])
     out = np.zeros(t.size)
-    for f, a, d in zip(frequencies_hz, amplitudes, decays_s, strict=True):
-        n = min(t.size, int(7.0 * d * t.size / max(t[-1], 1e-9)) + 8)
-        phase = rng.uniform(-phase_spread, phase_spread)
-        out[:n] += a * np.sin(2 * np.pi * f * t[:n] + phase) * np.exp(-t[:n] / d)
+    decays = np.array(decays_s, float)
+    _kernels.damped_modes(
+        out,
+        2 * np.pi * np.array(frequencies_hz, float) / rate,
+        rng.uniform(-phase_spread, phase_spread, decays.size),
+        np.array(amplitudes, float),
+        np.exp(-1.0 / (decays * rate)),
+        (7.0 * decays * rate).astype(np.int64) + 8,
+    )
     return out
 
 
