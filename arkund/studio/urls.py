@@ -1,1 +1,57 @@
-urlpatterns = []
+"""Every address of the application."""
+
+from django.contrib.auth.views import LoginView, LogoutView
+from django.urls import path, re_path, register_converter
+
+from arkund.studio.pages import actions, home, logbook, prints, sounds, steps
+
+STEP = "(?P<step>" + "|".join(steps.PAGES) + ")"
+
+
+class MicId:
+    """A mic's id in an address."""
+
+    regex = "[-_a-z0-9]{1,60}"
+
+    def to_python(self, value: str) -> str:
+        """Return the id."""
+        return value
+
+    def to_url(self, value: str) -> str:
+        """Return the id."""
+        return value
+
+
+register_converter(MicId, "mic")
+S = "s/<int:session_id>"
+
+urlpatterns = [
+    path("", home.sessions, name="home"),
+    path("favicon.ico", prints.empty),
+    path("login/", LoginView.as_view(template_name="login.html"), name="login"),
+    path("logout/", LogoutView.as_view(), name="logout"),
+    path("load", home.load, name="load"),
+    path("jobs/<int:job_id>", home.job, name="job"),
+    path("jobs/<int:job_id>/cancel", home.cancel, name="cancel"),
+    path(f"{S}/remove", home.remove, name="remove"),
+    path(f"{S}/moves", actions.move, name="move"),
+    path(f"{S}/undo", actions.undo, name="undo"),
+    path(f"{S}/redo", actions.redo, name="redo"),
+    path(f"{S}/decide", actions.decide, name="decide"),
+    path(f"{S}/propose", actions.propose, name="propose"),
+    path(f"{S}/take", actions.choose_take, name="take"),
+    path(f"{S}/quantise", actions.quantise, name="quantise"),
+    path(f"{S}/tempo", actions.estimate_tempo, name="tempo"),
+    path(f"{S}/hit", actions.change_hit, name="hit"),
+    path(f"{S}/replace-hit", actions.replace_hit, name="replace-hit"),
+    path(f"{S}/audition", sounds.audition, name="audition"),
+    path(f"{S}/peaks/<mic:mic>/<int:level>", sounds.peaks, name="peaks"),
+    path(f"{S}/print-now", prints.start, name="print-now"),
+    path(f"{S}/prints/<int:print_id>.zip", prints.archive, name="print-archive"),
+    path(f"{S}/prints/<int:print_id>/<str:name>", prints.file, name="print-file"),
+    path(f"{S}/logbook/", logbook.logbook, name="logbook"),
+    path(f"{S}/sheet/", logbook.sheet, name="sheet"),
+    path(f"{S}/ear/", logbook.ear, name="ear"),
+    re_path(rf"^s/(?P<session_id>\d+)/{STEP}/$", steps.page, name="step"),
+    re_path(rf"^s/(?P<session_id>\d+)/{STEP}/data$", steps.data, name="data"),
+]

@@ -1,0 +1,210 @@
+"""What pages ask for: Moves, undo and redo, decisions on findings, and the step's own actions."""
+
+from django.http import HttpRequest, JsonResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_POST
+
+from arkund.core.errors import SettingsError
+from arkund.core.plan.plan import HitChange, Layer, Placement
+from arkund.core.replace.measure import strikes, typical_hit
+from arkund.core.timing.propose import quantise as quantise_cuts
+from arkund.core.timing.settings import QuantiseSettings
+from arkund.studio.jobs import runner
+from arkund.studio.models import Move, Session
+from arkund.studio.pages.errors import body_of, wanted
+from arkund.studio.services import moves, proposing
+from arkund.studio.services.findings import STEPS, find
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.recordings import find as find_hits
+
+
+def _answer(session_id: int, move: Move | None) -> JsonResponse:
+    version = Session.objects.values_list("version", flat=True).get(pk=session_id)
+    return JsonResponse({"version": version, "move": move.number if move else None, "title": move.title if move else ""})
+
+
+@require_POST
+def move(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Change settings of the Plan as one Move."""
+    get_object_or_404(Session, pk=session_id)
+    body = body_of(request)
+    changes = wanted(body, "changes", dict)
+    step = wanted(body, "step", str, "load")
+    if step not in STEPS:
+        raise SettingsError(f"step: expected one of {', '.join(STEPS)}; got {step!r}.")
+    made = moves.apply(
+        session_id,
+        changes,
+        step=step,
+        title=wanted(body, "title", str, ", ".join(changes)),
+        reason=wanted(body, "reason", str, ""),
+        version=wanted(body, "version", int),
+    )
+    return _answer(session_id, made)
+
+
+@require_POST
+def undo(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Take back the last Move."""
+    get_object_or_404(Session, pk=session_id)
+    return _answer(session_id, moves.undo(session_id))
+
+
+@require_POST
+def redo(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Do the last undone Move again."""
+    get_object_or_404(Session, pk=session_id)
+    return _answer(session_id, moves.redo(session_id))
+
+
+@require_POST
+def decide(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Do what a finding suggests, or leave it with a reason."""
+    session = get_object_or_404(Session, pk=session_id)
+    body = body_of(request)
+    step, key = wanted(body, "step", str), wanted(body, "key", str)
+    if step not in STEPS:
+        raise SettingsError(f"step: unknown step {step!r}.")
+    finding = next((f for f in find(step, Measure(session)) if f.key == key), None)
+    if finding is None:
+        raise SettingsError("key: this note no longer applies; the page will show what is measured now.")
+    reason = wanted(body, "reason", str, "")
+    verdict = wanted(body, "verdict", str)
+    if verdict == "do":
+        return _answer(session_id, proposing.accept(session_id, finding, reason, wanted(body, "version", int)))
+    if verdict != "leave":
+        raise SettingsError(f"verdict: expected do or leave, got {verdict!r}.")
+    proposing.leave(session_id, finding, reason)
+    return _answer(session_id, None)
+
+
+@require_POST
+def propose(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Start the job that accepts every first choice."""
+    get_object_or_404(Session, pk=session_id)
+
+    def work(handle: runner.Handle) -> dict:
+        made = proposing.propose_all(session_id, handle.progress, handle.cancelled)
+        return {"moves": len(made)}
+
+    return JsonResponse({"job": runner.start("propose", work, session_id).pk})
+
+
+@require_POST
+def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Make a take the working take; its hits are found first. Edits in time belong to one take and are set aside."""
+    session = get_object_or_404(Session, pk=session_id)
+    body = body_of(request)
+    take = get_object_or_404(session.takes, key=wanted(body, "take", str))
+    version = wanted(body, "version", int)
+
+    def work(handle: runner.Handle) -> dict:
+        if not take.hits_found:
+            find_hits(session, session.plan, take.key, lambda share: handle.progress(share, "finding hits"))
+        if wanted(body, "look", bool, False):
+            return {}
+        changes = {"take": take.key, "cuts": [], "hit_changes": [], "placements": [], "layers": []}
+        made = moves.apply(session_id, changes, step="takes", title=f"Work on {take.name}", version=version)
+        return {"move": made.number}
+
+    return JsonResponse({"job": runner.start("take", work, session_id).pk})
+
+
+@require_POST
+def quantise(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Pull a range of bars to the grid, all mics together."""
+    session = get_object_or_404(Session, pk=session_id)
+    body = body_of(request)
+    settings = QuantiseSettings.from_json(wanted(body, "settings", dict))
+    if settings.last_bar < settings.first_bar:
+        raise SettingsError("last_bar: lies before the first bar.")
+    measure = Measure(session)
+    plan = measure.plan
+    cuts = quantise_cuts(measure.hits, plan.tempo, settings, plan.cuts, measure.rate)
+    bars = f"{settings.first_bar + 1}" + (f"–{settings.last_bar + 1}" if settings.last_bar > settings.first_bar else "")
+    made = moves.apply(
+        session_id,
+        {"cuts": [cut.to_json() for cut in cuts]},
+        step="timing",
+        title=f"Bars {bars} to the 1/{settings.grid} grid, {settings.strength:.0f} %",
+        measured=f"{len(cuts)} cuts in the song, all mics at the same samples.",
+        version=wanted(body, "version", int),
+    )
+    return _answer(session_id, made)
+
+
+@require_POST
+def estimate_tempo(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Take the tempo that explains the hits, with its doubt in the logbook."""
+    get_object_or_404(Session, pk=session_id)
+    found = proposing.estimate(session_id)
+    if found is None:
+        raise SettingsError("tempo: too few hits to estimate it; type the tempo.")
+    changes, words = found
+    title = f"Tempo {changes['tempo.bpm']:.2f} BPM from the hits"
+    return _answer(session_id, moves.apply(session_id, changes, step="timing", title=title, measured=words))
+
+
+@require_POST
+def change_hit(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Add, move or remove a hit by hand."""
+    session = get_object_or_404(Session, pk=session_id)
+    body = body_of(request)
+    new = HitChange.from_json(wanted(body, "change", dict))
+    if new.kind == "move" and new.to_s is None:
+        raise SettingsError("to_s: a moved hit needs its new time.")
+    existing = [c.to_json() for c in session.plan.hit_changes]
+    words = {"add": "Hit added", "move": "Hit moved", "remove": "Hit removed"}[new.kind]
+    made = moves.apply(
+        session_id,
+        {"hit_changes": [*existing, new.to_json()]},
+        step="load",
+        title=f"{words}: {new.piece} at {new.time_s:.3f} s",
+        version=wanted(body, "version", int),
+    )
+    return _answer(session_id, made)
+
+
+@require_POST
+def replace_hit(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Capture a typical hit of a piece, put it in the place of one hit, or lay it under all of them."""
+    session = get_object_or_404(Session, pk=session_id)
+    body = body_of(request)
+    piece, action = wanted(body, "piece", str), wanted(body, "action", str)
+    m = Measure(session)
+    plan = m.plan
+    capture = next((c for c in plan.captures if c.piece == piece), None) or typical_hit(plan, m.hits, piece, m.rate)
+    if capture is None:
+        raise SettingsError(f"piece: no hit of {piece!r} is clean enough to be captured.")
+    changes = {}
+    if capture not in plan.captures:
+        changes["captures"] = [c.to_json() for c in (*plan.captures, capture)]
+    title = f"Captured a {piece} hit at {capture.at / m.rate:.2f} s"
+    if action == "place":
+        at_s = wanted(body, "time_s", float)
+        placed, title = _placement(m, capture, at_s), f"Replaced the {piece} hit at {at_s:.2f} s"
+        changes["placements"] = [p.to_json() for p in plan.placements if p.at != placed.at] + [placed.to_json()]
+    elif action == "layer":
+        layer = Layer(capture=capture.id, strikes=strikes(capture, m.hits, m.rate))
+        changes["layers"] = [x.to_json() for x in (*plan.layers, layer)]
+        title = f"Laid the captured {piece} hit under all {len(layer.strikes)}"
+    elif action != "capture":
+        raise SettingsError(f"action: expected capture, place or layer; got {action!r}.")
+    if not changes:
+        raise SettingsError("capture: this hit is captured already.")
+    made = moves.apply(session_id, changes, step="replace", title=title, version=wanted(body, "version", int))
+    return _answer(session_id, made)
+
+
+def _placement(m: Measure, capture, at_s: float) -> Placement:
+    mine = m.hits.get(capture.piece, [])
+    near = min(mine, key=lambda h: abs(h.time_s - at_s), default=None)
+    if near is None or abs(near.time_s - at_s) > 0.05:
+        at, gain = round(at_s * m.rate), 0.0  # a missing hit: at the captured strength
+    else:
+        strong = [h for h in mine if not h.ghost]
+        usual = sorted(h.level_db for h in strong)[len(strong) // 2] if strong else capture.level_db
+        at, gain = round(near.time_s * m.rate), usual - capture.level_db
+    later = [h.time_s for hs in m.hits.values() for h in hs if h.piece == capture.piece and h.time_s > at / m.rate + 0.02]
+    room = round((min(later, default=at / m.rate + 10.0) - at / m.rate) * m.rate) - capture.before
+    return Placement(capture=capture.id, at=at, length=max(min(capture.length, room), 1), gain_db=round(gain, 2))

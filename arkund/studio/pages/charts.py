@@ -1,0 +1,373 @@
+"""What each step's page shows: plain data for its chart, built from measurements."""
+
+import dataclasses
+
+import numpy as np
+
+from arkund.core.blend.settings import OFF_DB
+from arkund.core.clean.process import gate_gain
+from arkund.core.dsp.bank import empty_bank
+from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
+from arkund.core.level.settings import Window
+from arkund.core.lineup.measure import BANDS_HZ, averaged, band_gain_db, clean_hits, windows
+from arkund.core.punch.measure import attack_and_body_db
+from arkund.core.render.source import source
+from arkund.core.timing.measure import bar_s, beat_s, by_piece, deviations
+from arkund.core.timing.settings import GRIDS
+from arkund.core.tone.process import curve_db
+from arkund.core.units import gain_to_db, ms_to_cm
+from arkund.studio.models import MicRecording, Session
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.recordings import hits_of
+
+LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
+GATE_VIEW_S = (0.05, 0.6)
+
+
+def mic_of(measure: Measure, mic_id: str | None, prefer: tuple[str, ...] = ("snare", "kick")):
+    """Return the asked mic, or the timing mic of a usual piece."""
+    if mic_id:
+        return measure.plan.mic(mic_id)
+    for piece in prefer:
+        found = timing_mic(measure.plan.mics, piece)
+        if found is not None:
+            return found
+    return measure.plan.mics[0]
+
+
+def load(m: Measure, mic_id: str | None) -> dict:
+    """Waveforms over the song are fetched apart; here names, roles, hits and sections."""
+    rows = {r.mic: r for r in MicRecording.objects.filter(take__session=m.session, take__key=m.plan.take)}
+    return {
+        "length_s": m.recordings.length(m.plan.take) / m.rate,
+        "mics": [
+            {
+                "id": mic.id,
+                "name": mic.name,
+                "piece": mic.piece,
+                "role": mic.role,
+                "confidence": rows[mic.id].confidence if mic.id in rows else 0,
+                "file": rows[mic.id].file if mic.id in rows else "",
+                "peak_db": rows[mic.id].peak_db if mic.id in rows else None,
+                "missing": mic.id not in rows,
+            }
+            for mic in m.plan.mics
+        ],
+        "hits": {p: [[round(h.time_s, 5), h.velocity, h.ghost, h.by_hand] for h in hs] for p, hs in m.hits.items()},
+        "pieces": list(PIECES),
+        "roles": list(ROLES),
+        "bars": _bars(m),
+        "warnings": m.session.warnings,
+    }
+
+
+def _bars(m: Measure) -> dict:
+    tempo = m.plan.tempo
+    return {
+        "first_s": tempo.first_bar_s,
+        "bar_s": bar_s(tempo),
+        "beats": tempo.beats_per_bar,
+        "sections": [{"name": s.name, "bar": s.bar} for s in m.plan.sections],
+    }
+
+
+def level(m: Measure, mic_id: str | None) -> dict:
+    """Peaks of each mic at its own hits against the window, with trims."""
+    measured, window = m.levels(), Window()
+    rows = []
+    for mic in m.plan.mics:
+        found = measured.get(mic.id)
+        if found is None:
+            continue
+        low, high = window.of(mic.piece)
+        peaks = np.array(found.hit_peaks_db)
+        if peaks.size > 160:
+            peaks = np.quantile(peaks, np.linspace(0, 1, 160))
+        rows.append(
+            {
+                "id": mic.id,
+                "name": mic.name,
+                "piece": mic.piece,
+                "own": is_close(mic.role),
+                "trim_db": mic.trim_db,
+                "peaks_db": np.round(peaks, 1).tolist(),
+                "hits": len(found.hit_peaks_db),
+                "typical_db": found.typical_db,
+                "peak_db": found.peak_db,
+                "noise_db": found.noise_db,
+                "clipped": [round(t, 3) for t in found.clipped_at_s[:60]],
+                "low_db": low,
+                "high_db": high,
+            }
+        )
+    return {"rows": rows}
+
+
+def lineup(m: Measure, mic_id: str | None) -> dict:
+    """The average hit of one drum in every mic on one time axis, and what the sums gain by band."""
+    piece = mic_id if mic_id in m.hits else ("snare" if "snare" in m.hits else next(iter(m.hits), None))
+    if piece is None:
+        return {"rows": [], "pieces": []}
+    hits = clean_hits(m.hits, piece)
+    reference = timing_mic(m.plan.mics, piece)
+    arrivals = {a.mic: a for a in m.arrivals()}
+    rows = []
+    for mic in m.plan.mics:
+        reader = m.recordings.mic(m.plan.take, mic.id)
+        if reader is None or (is_close(mic.role) and mic.piece != piece):
+            continue
+        wave = averaged(reader, hits, m.rate, LADDER_BEFORE_MS, LADDER_AFTER_MS)
+        peak = float(np.abs(wave).max()) or 1.0
+        a = arrivals.get(mic.id)
+        rows.append(
+            {
+                "id": mic.id,
+                "name": mic.name,
+                "reference": mic.id == reference.id,
+                "wave": np.round(wave / peak, 3).tolist(),
+                "delay_ms": mic.line_up.delay_ms,
+                "inverted": mic.line_up.inverted,
+                "arrival_ms": a.delay_ms if a and a.piece == piece else None,
+                "distance_cm": ms_to_cm(a.delay_ms) if a and a.piece == piece else None,
+                "polarity": a.polarity if a and a.piece == piece else None,
+                "spread_ms": a.spread_ms if a and a.piece == piece else None,
+                "sure": a.sure if a and a.piece == piece else True,
+            }
+        )
+    return {
+        "piece": piece,
+        "pieces": [p for p in m.hits if m.hits[p]],
+        "hits": len(hits),
+        "before_ms": LADDER_BEFORE_MS,
+        "sample_ms": 1000 / m.rate,
+        "cm_per_ms": ms_to_cm(1.0),
+        "rows": rows,
+        "bands": _sums(m, piece, hits, reference),
+    }
+
+
+def _sums(m: Measure, piece: str, hits: list, reference) -> list[dict]:
+    """What the timing mic and each other mic of the drum gain together, as recorded and as planned."""
+    out = []
+    at = [round(h.time_s * m.rate) for h in hits]
+    own = m.recordings.mic(m.plan.take, reference.id)
+    for mic in m.plan.mics:
+        reader = m.recordings.mic(m.plan.take, mic.id)
+        if reader is None or mic.id == reference.id or (mic.piece != piece and mic.role != "overhead") or not at:
+            continue
+        before = band_gain_db(*_equal(windows(own, at, m.rate), windows(reader, at, m.rate)), m.rate)
+        planned = []
+        for each in (reference, mic):
+            extra = _Planned(m, each)
+            planned.append(windows(extra, at, m.rate))
+        after = band_gain_db(*_equal(*planned), m.rate)
+        out.append({"id": mic.id, "name": mic.name, "before": np.round(before, 1).tolist(), "after": np.round(after, 1).tolist()})
+    return [{"edges": [list(b) for b in BANDS_HZ], "pairs": out}] if out else []
+
+
+def _equal(a: np.ndarray, b: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Bring two mics to the same power, so that the sum speaks of phase and not of level."""
+    return a / (np.sqrt(np.mean(a**2)) + 1e-12), b / (np.sqrt(np.mean(b**2)) + 1e-12)
+
+
+class _Planned:
+    """A mic lined up as planned, read in the time of the recording."""
+
+    def __init__(self, m: Measure, mic) -> None:
+        self._m, self._mic = m, mic
+        self._plan = m.plan.replace(cuts=(), placements=(), layers=())
+
+    def read(self, start: int, stop: int) -> np.ndarray:
+        return source(self._plan, self._m.recordings, self._mic, start, stop)
+
+
+def takes(m: Measure, mic_id: str | None) -> dict:
+    """Each take with what was played and how it sits on the grid."""
+    rows = []
+    for take in m.session.takes.all():
+        hits = hits_of(m.session, m.plan, take.key) if take.hits_found else {}
+        rated = by_piece([d for d in deviations(hits, m.plan.tempo, 16) if not d.ghost])
+        bars: dict[int, list[float]] = {}
+        for d in deviations(hits, m.plan.tempo, 16):
+            if d.piece in ("kick", "snare") and not d.ghost:
+                bars.setdefault(d.bar, []).append(abs(d.off_ms))
+        rows.append(
+            {
+                "key": take.key,
+                "name": take.name,
+                "length_s": take.length / m.rate,
+                "found": take.hits_found,
+                "working": take.key == m.plan.take,
+                "pieces": [dataclasses.asdict(r) for r in rated],
+                "bars": [[bar, round(float(np.mean(v)), 1)] for bar, v in sorted(bars.items())],
+            }
+        )
+    return {"takes": rows, "bars": _bars(m)}
+
+
+def timing(m: Measure, mic_id: str | None) -> dict:
+    """Each hit at its distance from the grid, bar by bar."""
+    grid = int(mic_id) if mic_id and mic_id.isdigit() and int(mic_id) in GRIDS else 16
+    rows = deviations(m.heard_hits, m.plan.tempo, grid)
+    return {
+        "grid": grid,
+        "grids": list(GRIDS),
+        "tempo": m.plan.tempo.to_json(),
+        "beat_ms": beat_s(m.plan.tempo) * 1000,
+        "bars": _bars(m),
+        "hits": [[d.piece, d.bar, round(d.place, 4), round(d.meant, 4), round(d.off_ms, 1), d.ghost] for d in rows],
+        "by_piece": [dataclasses.asdict(r) for r in by_piece([d for d in rows if not d.ghost])],
+        "cuts": len(m.plan.cuts),
+    }
+
+
+def clean(m: Measure, mic_id: str | None) -> dict:
+    """Own hits against others' hits by level, and one hit with the gate over it."""
+    mic = mic_of(m, mic_id, ("tom1", "floor", "snare"))
+    s = m.separation(mic)
+    hits = sorted(m.heard_hits.get(mic.piece, []), key=lambda h: h.level_db)
+    view = {}
+    if hits:
+        middle = hits[len(hits) // 2]
+        view = _gate_view(m, mic, middle.time_s)
+    return {
+        "mic": mic.id,
+        "gate": mic.gate.to_json(),
+        "own_db": s.own_db,
+        "others_db": s.others_db,
+        "softest_own_db": s.softest_own_db,
+        "loudest_other_db": s.loudest_other_db,
+        "margin_db": s.margin_db,
+        "view": view,
+    }
+
+
+def _gate_view(m: Measure, mic, time_s: float) -> dict:
+    start, stop = int((time_s - GATE_VIEW_S[0]) * m.rate), int((time_s + GATE_VIEW_S[1]) * m.rate)
+    lead = m.rate
+    audio = source(m.plan, m.recordings, mic, start - lead, stop)
+    bank = empty_bank(audio.size, 1)
+    bank[:, 0] = audio
+    gain = gate_gain(bank, [mic.gate.replace(on=True)], m.rate)[lead:, 0]
+    early = round(mic.gate.lookahead_ms * m.rate / 1000)
+    gain = np.concatenate([gain[early:], np.full(early, gain[-1])])
+    step = max(audio[lead:].size // 900, 1)
+    count = audio[lead:].size // step
+    wave = audio[lead:][: count * step].reshape(count, step)
+    return {
+        "start_s": -GATE_VIEW_S[0],
+        "step_s": step / m.rate,
+        "low": np.round(wave.min(axis=1), 5).tolist(),
+        "high": np.round(wave.max(axis=1), 5).tolist(),
+        "gain_db": np.round(gain_to_db(gain[: count * step].reshape(count, step).mean(axis=1)), 2).tolist(),
+    }
+
+
+def replace(m: Measure, mic_id: str | None) -> dict:
+    """The strength of every hit of one piece over the song, with what is captured, placed and layered."""
+    piece = mic_id if mic_id in m.hits else ("snare" if "snare" in m.hits else next(iter(m.hits), None))
+    rows = m.hits.get(piece, []) if piece else []
+    return {
+        "piece": piece,
+        "pieces": [p for p in m.hits if m.hits[p]],
+        "length_s": m.recordings.length(m.plan.take) / m.rate,
+        "hits": [[round(h.time_s, 5), round(h.level_db, 2), h.velocity, h.ghost] for h in rows],
+        "bars": _bars(m),
+        "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
+        "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
+        "layers": [
+            {"index": i, "capture": x.capture, "on": x.on, "level_db": x.level_db, "follow": x.follow, "strikes": len(x.strikes)}
+            for i, x in enumerate(m.plan.layers)
+        ],
+    }
+
+
+def tone(m: Measure, mic_id: str | None) -> dict:
+    """Spectrum during own hits, between and during others' hits, and the equaliser's curve."""
+    mic = mic_of(m, mic_id)
+    measured = m.tone(mic)
+    curve = curve_db(mic.tone, np.array(measured.axis_hz), m.rate)
+    return {
+        "mic": mic.id,
+        "axis_hz": measured.axis_hz,
+        "own_db": measured.own_db,
+        "between_db": measured.between_db,
+        "others_db": measured.others_db,
+        "fundamental_hz": measured.fundamental_hz,
+        "ring": dataclasses.asdict(measured.ring) if measured.ring else None,
+        "curve_db": np.round(curve, 3).tolist(),
+        "tone": mic.tone.to_json(),
+    }
+
+
+def punch(m: Measure, mic_id: str | None) -> dict:
+    """The average hit before and after, attack and body in figures."""
+    mic = mic_of(m, mic_id)
+    before, after = m.envelopes(mic)
+    return {
+        "mic": mic.id,
+        "before": dataclasses.asdict(before),
+        "after": dataclasses.asdict(after),
+        "figures": [attack_and_body_db(before), attack_and_body_db(after)],
+        "shaper": mic.shaper.to_json(),
+        "compressor": mic.compressor.to_json(),
+    }
+
+
+def blend(m: Measure, mic_id: str | None) -> dict:
+    """Levels, places and sends of all mics; meters of the kit and what the bus takes."""
+    return {
+        "rows": [{"id": mic.id, "name": mic.name, "piece": mic.piece, **mic.mix.to_json()} for mic in m.plan.mics],
+        "off_db": OFF_DB,
+        "punch": m.plan.punch.to_json(),
+        "sustain": m.plan.sustain.to_json(),
+        "bus": m.plan.bus.to_json(),
+        "kit": m.kit(),
+        "rate": m.rate,
+        "bars": _bars(m),
+        "next_hits": [
+            round(h.time_s - m.busy_span()[0] / m.rate, 4)
+            for p in ("kick", "snare")
+            for h in m.heard_hits.get(p, [])
+            if not h.ghost
+        ],
+    }
+
+
+def prints(m: Measure, mic_id: str | None) -> dict:
+    """What has been printed, newest first."""
+    return {
+        "prints": [
+            {
+                "id": p.pk,
+                "at": p.at.isoformat(timespec="seconds"),
+                "format": p.format,
+                "version": p.version,
+                "files": p.manifest["files"],
+                "current": p.version == m.session.version,
+            }
+            for p in m.session.prints.all()[:10]
+        ],
+        "mics": len(m.plan.mics),
+        "length_s": m.recordings.length(m.plan.take) / m.rate,
+    }
+
+
+CHARTS = {
+    "load": load,
+    "level": level,
+    "lineup": lineup,
+    "takes": takes,
+    "timing": timing,
+    "clean": clean,
+    "replace": replace,
+    "tone": tone,
+    "punch": punch,
+    "blend": blend,
+    "print": prints,
+}
+
+
+def mic_list(session: Session, plan) -> list[dict]:
+    """Return id, name and piece of each mic, for choosing one."""
+    return [{"id": mic.id, "name": mic.name, "piece": mic.piece, "role": mic.role} for mic in plan.mics]

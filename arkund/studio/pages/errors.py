@@ -1,0 +1,58 @@
+"""Arkund's own errors as clear answers: 400 for bad input, 409 for a stale Plan, 404 for what is not there."""
+
+import json
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+
+from arkund.core.errors import ArkundError, CancelledError, StaleError
+
+
+class ErrorsMiddleware:
+    """Turns ArkundError into an answer; anything else stays a 500 that is logged."""
+
+    def __init__(self, get_response) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Answer a request."""
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """Answer Arkund's own errors."""
+        if not isinstance(error, ArkundError):
+            return None
+        status = 409 if isinstance(error, (StaleError, CancelledError)) else 400
+        if "text/html" in request.headers.get("accept", "") and request.method == "GET":
+            return render(request, "error.html", {"message": str(error)}, status=status)
+        return JsonResponse({"error": str(error)}, status=status)
+
+
+def body_of(request: HttpRequest) -> dict:
+    """Return the JSON object of a request; raises SettingsError for anything else."""
+    from arkund.core.errors import SettingsError
+
+    try:
+        data = json.loads(request.body or b"{}")
+    except (ValueError, UnicodeDecodeError) as error:
+        raise SettingsError("request: the body is not valid JSON.") from error
+    if not isinstance(data, dict):
+        raise SettingsError("request: the body must be a JSON object.")
+    return data
+
+
+def wanted(data: dict, key: str, kind: type, default=...):
+    """Return a value of a request by key and type; raises SettingsError naming both."""
+    from arkund.core.errors import SettingsError
+
+    value = data.get(key, default)
+    if value is ...:
+        raise SettingsError(f"{key}: is missing.")
+    if value is default:
+        return value
+    fits = isinstance(value, kind) and not (isinstance(value, bool) and kind is not bool)
+    if kind is float:
+        fits = isinstance(value, (int, float)) and not isinstance(value, bool)
+    if not fits:
+        raise SettingsError(f"{key}: expected {kind.__name__}, got {value!r}.")
+    return float(value) if kind is float else value

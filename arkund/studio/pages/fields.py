@@ -1,0 +1,52 @@
+"""The exact values beside a chart: name, range, step and unit of each field, as the settings state them."""
+
+from arkund.core.blend.settings import BusSettings, MixSettings, PathSettings
+from arkund.core.clean.settings import GateSettings
+from arkund.core.plan.plan import Layer, LineUp, MicPlan, Tempo
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.timing.settings import QuantiseSettings
+from arkund.core.tone.settings import Band
+
+NAMES = {"q": "Q", "bpm": "tempo", "mix": "share", "follow": "follows strength", "grid": "grid (per whole note)"}
+UNIT_ENDINGS = ("_db", "_ms", "_hz", "_s")
+
+_BY_STEP = {
+    "level": {"mic": MicPlan},
+    "lineup": {"line_up": LineUp},
+    "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
+    "clean": {"gate": GateSettings},
+    "replace": {"layer": Layer},
+    "tone": {"band": Band},
+    "punch": {"shaper": ShaperSettings, "compressor": CompressorSettings},
+    "blend": {"mix": MixSettings, "path": PathSettings, "compressor": CompressorSettings, "bus": BusSettings},
+}
+
+
+def fields_of(step: str) -> dict[str, list[dict]]:
+    """Return the number fields of each settings class that a step's page offers."""
+    return {name: fields(cls) for name, cls in _BY_STEP.get(step, {}).items()}
+
+
+def fields(cls) -> list[dict]:
+    """Return the number fields of a settings class for forms and sliders."""
+    return [
+        {
+            "key": key,
+            "label": label(key),
+            "low": each.low,
+            "high": each.high,
+            "step": each.step,
+            "unit": each.unit,
+            "help": each.help,
+        }
+        for key, each in cls.ranges().items()
+    ]
+
+
+def label(key: str) -> str:
+    """Return a field's name for people: without its unit, in words."""
+    if key in NAMES:
+        return NAMES[key]
+    for ending in UNIT_ENDINGS:
+        key = key.removesuffix(ending)
+    return key.replace("_", " ")

@@ -1,0 +1,112 @@
+"""The list of sessions, loading files, and long work."""
+
+import shutil
+import uuid
+from pathlib import Path, PurePosixPath
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from arkund.core.errors import SettingsError
+from arkund.studio.jobs import runner
+from arkund.studio.models import Job, Session
+from arkund.studio.services import store
+from arkund.studio.services.importing import import_folder
+from arkund.studio.services.recordings import find
+
+
+def sessions(request: HttpRequest) -> HttpResponse:
+    """Show the sessions and the place to drop a folder."""
+    return render(request, "home/home.html", {"sessions": Session.objects.filter(ready=True)})
+
+
+@require_POST
+def load(request: HttpRequest) -> JsonResponse:
+    """Take uploaded files and start their import; ``paths`` names each file's place in the dropped folder."""
+    files = request.FILES.getlist("files")
+    if not files:
+        raise SettingsError("files: nothing was sent; choose the folder with the recordings.")
+    paths = request.POST.getlist("paths") or [f.name for f in files]
+    if len(paths) != len(files):
+        raise SettingsError("paths: one path is needed for each file.")
+    bpm_text = request.POST.get("bpm", "").strip()
+    try:
+        bpm = float(bpm_text.replace(",", ".")) if bpm_text else None
+    except ValueError as error:
+        raise SettingsError(f"bpm: expected a number, got {bpm_text!r}.") from error
+    folder = store.incoming_folder() / uuid.uuid4().hex
+    for path, file in zip(paths, files, strict=True):
+        target = folder / _inside(path)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if target.exists():
+            target = target.with_stem(f"{target.stem}-{uuid.uuid4().hex[:4]}")
+        shutil.copyfile(file.temporary_file_path(), target)
+    name = (request.POST.get("name") or _top(paths) or "Session").strip()[:120]
+    meter = request.POST.get("meter") or "4/4"
+
+    def work(handle: runner.Handle) -> dict:
+        try:
+            session = import_folder(
+                _only_folder(folder),
+                name=name,
+                bpm=bpm,
+                meter=meter,
+                on_progress=lambda share, text: handle.progress(0.6 * share, text),
+                cancelled=handle.cancelled,
+            )
+            find(session, session.plan, session.plan.take, lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
+            return {"session": session.pk}
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
+
+    return JsonResponse({"job": runner.start("import", work).pk})
+
+
+def _inside(path: str) -> Path:
+    """Return a relative path that stays inside the folder, whatever was sent."""
+    parts = [p for p in PurePosixPath(path.replace("\\", "/")).parts if p not in ("/", "..", ".")]
+    safe = ["".join(c for c in p if c.isprintable() and c not in '<>:"|?*\0').lstrip(".")[:120] for p in parts[-3:]]
+    kept = [p for p in safe if p]
+    return Path(*kept) if kept else Path("unnamed")
+
+
+def _top(paths: list[str]) -> str:
+    first = PurePosixPath(paths[0].replace("\\", "/")).parts
+    return first[0] if len(first) > 1 else ""
+
+
+def _only_folder(folder: Path) -> Path:
+    """Step into the one folder that was dropped, so that its sub-folders are the takes."""
+    inside = list(folder.iterdir())
+    return inside[0] if len(inside) == 1 and inside[0].is_dir() else folder
+
+
+@require_POST
+def remove(request: HttpRequest, session_id: int) -> HttpResponse:
+    """Delete a session; its audio goes at the next start where no other session uses it."""
+    get_object_or_404(Session, pk=session_id).delete()
+    return redirect("home")
+
+
+def job(request: HttpRequest, job_id: int) -> JsonResponse:
+    """Return how far long work has come."""
+    row = get_object_or_404(Job, pk=job_id)
+    return JsonResponse(
+        {
+            "id": row.pk,
+            "kind": row.kind,
+            "state": row.state,
+            "progress": row.progress,
+            "message": row.message,
+            "result": row.result,
+            "session": row.session_id,
+        }
+    )
+
+
+@require_POST
+def cancel(request: HttpRequest, job_id: int) -> JsonResponse:
+    """Ask long work to stop."""
+    updated = Job.objects.filter(pk=job_id, state__in=(Job.WAITING, Job.RUNNING)).update(cancel=True)
+    return JsonResponse({"cancelled": bool(updated)})

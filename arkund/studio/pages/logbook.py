@@ -1,0 +1,90 @@
+"""The logbook, the recall sheet and the ear room."""
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+
+from arkund.studio.models import Session
+from arkund.studio.pages.fields import label
+from arkund.studio.pages.steps import PAGES
+
+
+def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
+    """Show every Move and decision, newest first."""
+    session = get_object_or_404(Session, pk=session_id, ready=True)
+    moves = [{"move": m, "lines": _lines(m.before, m.after)} for m in session.moves.order_by("-number")]
+    context = _context(session) | {"moves": moves, "left": session.decisions.filter(verdict="left")}
+    return render(request, "logbook/logbook.html", context)
+
+
+def sheet(request: HttpRequest, session_id: int) -> HttpResponse:
+    """Show every setting in words that can be read and typed elsewhere."""
+    session = get_object_or_404(Session, pk=session_id, ready=True)
+    plan = session.plan.to_json()
+    mics = [{"name": mic["name"], "lines": _settings(mic)} for mic in plan["mics"]]
+    whole = {key: plan[key] for key in ("tempo", "punch", "sustain", "bus")}
+    return render(request, "logbook/sheet.html", {"session": session, "mics": mics, "whole": _settings(whole)})
+
+
+def ear(request: HttpRequest, session_id: int) -> HttpResponse:
+    """Show what is known about loudness and time, where it is needed."""
+    session = get_object_or_404(Session, pk=session_id, ready=True)
+    hours = [(85, "8 h"), (88, "4 h"), (91, "2 h"), (94, "1 h"), (97, "30 min"), (100, "15 min")]
+    return render(request, "logbook/ear.html", _context(session) | {"hours": hours})
+
+
+def _context(session: Session) -> dict:
+    return {"session": session, "steps": list(PAGES.values()), "step": None}
+
+
+def _lines(before: dict, after: dict) -> list[str]:
+    out = []
+    for path, value in after.items():
+        was = before.get(path)
+        if isinstance(value, (dict, list)) or isinstance(was, (dict, list)):
+            out += _deep(path, was, value)
+        else:
+            out.append(f"{path}: {_text(was)} → {_text(value)}")
+    return out[:24]
+
+
+def _deep(path: str, was, value) -> list[str]:
+    if isinstance(value, dict) and isinstance(was, dict):
+        changed = [k for k in value if value[k] != was.get(k)]
+        return [f"{path}.{k}: {_text(was.get(k))} → {_text(value[k])}" for k in changed]
+    return [f"{path}: {_text(was)} → {_text(value)}"]
+
+
+def _text(value) -> str:
+    if isinstance(value, list):
+        return f"{len(value)} entries"
+    if isinstance(value, dict):
+        return ", ".join(f"{k} {v}" for k, v in list(value.items())[:4])
+    if isinstance(value, float):
+        return f"{value:g}"
+    return {True: "on", False: "off", None: "none"}.get(value, str(value))
+
+
+def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
+    """Return the settings of a part of the Plan as (name, value); what is off is said in one line."""
+    out = []
+    for key, value in data.items():
+        name = f"{prefix}{label(key)}"
+        if isinstance(value, dict):
+            if value.get("on") is False:
+                out.append((name, "off"))
+            else:
+                out += _settings(value, f"{name} · ")
+        elif key == "bands":
+            out += [(f"filter {n}", _band(b)) for n, b in enumerate(value, 1)]
+        elif not isinstance(value, list) and key not in ("id", "on", "solo"):
+            out.append((name, _text(value)))
+    return out
+
+
+def _band(band: dict) -> str:
+    kind = band["kind"].replace("_", "-")
+    if kind in ("high-pass", "low-pass"):
+        words = f"{kind} {band['frequency_hz']:g} Hz, {band['slope_db']} dB/octave"
+    else:
+        words = f"{kind} {band['frequency_hz']:g} Hz, {band['gain_db']:+g} dB, Q {band['q']:g}"
+    return words if band["on"] else f"{words} (off)"

@@ -1,0 +1,59 @@
+"""What pages hear and draw: auditions and waveform peaks, both as plain binary."""
+
+import json
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_POST
+
+from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.plan import change
+from arkund.studio.models import MicRecording, Session
+from arkund.studio.pages.errors import body_of, wanted
+from arkund.studio.services import listening, pictures
+
+
+@require_POST
+def audition(request: HttpRequest, session_id: int) -> HttpResponse:
+    """Return a loop as planar float32 (all left samples, then all right), its figures in the X-Audition header.
+
+    ``changes`` are tried on without a Move, so that a slider is heard while it is held.
+    """
+    session = get_object_or_404(Session, pk=session_id, ready=True)
+    body = body_of(request)
+    client, number = wanted(body, "client", str, "")[:40], wanted(body, "number", int, 0)
+    listening.begin(client, number)
+    plan = session.plan
+    changes = wanted(body, "changes", dict, {})
+    if changes:
+        plan = change.put(plan, changes)
+    span = (wanted(body, "start", int), wanted(body, "stop", int))
+    version = wanted(body, "version", str, "after")
+    if version not in ("after", "before"):
+        raise SettingsError(f"version: expected before or after, got {version!r}.")
+    made = listening.audition(
+        session,
+        plan,
+        span,
+        wanted(body, "what", str, "kit"),
+        version,
+        wanted(body, "step", str, ""),
+        lambda: listening.overtaken(client, number),
+    )
+    if listening.overtaken(client, number):
+        raise CancelledError("Overtaken by a newer change.")
+    response = HttpResponse(made.audio.T.tobytes(), content_type="application/octet-stream")
+    response["X-Audition"] = json.dumps(
+        {"rate": made.sample_rate_hz, "matched_db": made.matched_db, "peak_db": made.peak_db, "loudness": made.loudness_lufs}
+    )
+    response["Cache-Control"] = "no-store"
+    return response
+
+
+def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpResponse:
+    """Return one mic's waveform columns at one zoom; they never change, so browsers keep them."""
+    session = get_object_or_404(Session, pk=session_id, ready=True)
+    row = get_object_or_404(MicRecording, take__session=session, take__key=session.plan_json["take"], mic=mic)
+    response = HttpResponse(pictures.peaks(row.sha256, level).read_bytes(), content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
