@@ -1,0 +1,78 @@
+// The list of sessions and the place to drop a folder.
+import Alpine from "../vendor/alpine-csp.esm.min.js";
+import { follow, post, upload } from "./lib/server.js";
+
+document.documentElement.toggleAttribute("data-light", localStorage.getItem("light") === "1");
+
+/** Every file of a dropped folder with its path inside. */
+async function walk(entry, path = "") {
+  if (entry.isFile) return [[await new Promise((ok, no) => entry.file(ok, no)), path + entry.name]];
+  const reader = entry.createReader();
+  const out = [];
+  for (;;) {
+    const part = await new Promise((ok, no) => reader.readEntries(ok, no));
+    if (!part.length) return out;
+    for (const each of part) out.push(...(await walk(each, `${path}${entry.name}/`)));
+  }
+}
+
+Alpine.data("home", () => ({
+  over: false,
+  busy: false,
+  text: "",
+  error: "",
+  bpm: "",
+  meter: "4/4",
+  progress: 0,
+  job: 0,
+
+  async drop(event) {
+    this.over = false;
+    const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry()).filter(Boolean);
+    const found = [];
+    for (const entry of entries) found.push(...(await walk(entry)));
+    this.send(found);
+  },
+  chosen(event) {
+    this.send([...event.target.files].map((file) => [file, file.webkitRelativePath || file.name]));
+  },
+  async send(found) {
+    if (!found.length || this.busy) return;
+    const form = new FormData();
+    for (const [file, path] of found) {
+      if (!/\.(wave?|rf64|bw64|w64|aif|aiff|aifc|flac)$/i.test(path)) continue;
+      form.append("files", file);
+      form.append("paths", path);
+    }
+    form.append("bpm", this.bpm);
+    form.append("meter", this.meter);
+    this.error = "";
+    this.busy = true;
+    try {
+      if (!form.has("files")) throw new Error("No WAV, AIFF or FLAC file in what was dropped.");
+      const { job } = await upload("/load", form, (share) => this.show(share * 0.3, "copying"));
+      this.job = job;
+      const row = await follow(job, (r) => this.show(0.3 + r.progress * 0.7, r.message));
+      location.href = `/s/${row.result.session}/load/`;
+    } catch (error) {
+      this.error = error.message;
+      this.busy = false;
+      this.job = 0;
+    }
+  },
+  show(share, text) {
+    this.progress = share;
+    this.text = text;
+    this.$refs.bar.style.transform = `scaleX(${share})`;
+  },
+  percent() {
+    return `${Math.round(this.progress * 100)} %`;
+  },
+  cancel() {
+    post(`/jobs/${this.job}/cancel`);
+  },
+  sure(event) {
+    if (!confirm(`Delete the session "${event.target.dataset.name}" with its Plan and logbook? Its recordings here go too.`)) event.preventDefault();
+  },
+}));
+Alpine.start();

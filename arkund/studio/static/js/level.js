@@ -1,0 +1,106 @@
+// Level: the spread of each mic's own hits against the window.
+import { clamp, figure } from "./lib/geometry.js";
+import { registerListen } from "./lib/listen.js";
+import { Alpine, registerPage, start } from "./lib/page.js";
+import { keepDrawn, Sheet } from "./lib/sheet.js";
+
+const ROW = 27;
+const LOW = -48;
+
+Alpine.data("level", () => ({
+  chart: null,
+  drag: null,
+
+  init() {
+    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 84, top: 26, bottom: 34 });
+    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
+    this.onChart = (e) => {
+      this.chart = e.detail;
+      this.kept.soon();
+    };
+    window.addEventListener("chart", this.onChart);
+    const { canvas } = this.$refs;
+    canvas.addEventListener("pointerdown", (e) => this.down(e));
+    canvas.addEventListener("pointermove", (e) => this.moveTo(e));
+    canvas.addEventListener("pointerup", () => this.up());
+  },
+  destroy() {
+    this.kept.stop();
+    window.removeEventListener("chart", this.onChart);
+  },
+  rows() {
+    return this.chart ? this.chart.rows : [];
+  },
+  type(row, event) {
+    const value = clamp(Number(event.target.value), -40, 40);
+    this.$store.page.move({ [`mics.${row.id}.trim_db`]: value }, `${row.name}: trim ${figure(value, 1, true)} dB`);
+  },
+  down(event) {
+    const row = this.rows()[Math.floor((event.offsetY - this.sheet.top) / ROW)];
+    if (!row) return;
+    this.drag = { row, x: event.offsetX, trim: row.trim_db };
+    this.$refs.canvas.setPointerCapture(event.pointerId);
+  },
+  moveTo(event) {
+    if (!this.drag) return;
+    const perPixel = (0 - LOW) / (this.sheet.right - this.sheet.left);
+    this.drag.row.trim_db = Number(clamp(this.drag.trim + (event.offsetX - this.drag.x) * perPixel, -40, 40).toFixed(1));
+    this.$store.page.try({ [`mics.${this.drag.row.id}.trim_db`]: this.drag.row.trim_db });
+    this.kept.soon();
+  },
+  up() {
+    const drag = this.drag;
+    this.drag = null;
+    if (drag && drag.row.trim_db !== drag.trim) {
+      this.$store.page.move({ [`mics.${drag.row.id}.trim_db`]: drag.row.trim_db }, `${drag.row.name}: trim ${figure(drag.row.trim_db, 1, true)} dB`);
+    }
+  },
+  draw() {
+    if (!this.chart) return;
+    const { sheet } = this;
+    const rows = this.rows();
+    if (!sheet.begin(sheet.margin.top + rows.length * ROW + sheet.margin.bottom)) return;
+    const x = sheet.x(LOW, 0);
+    sheet.across(x, { count: 8, unit: "dBFS after the trim" });
+    sheet.text("noise", sheet.right + 8, 12, "soft");
+    sheet.text("clips", sheet.right + 50, 12, "soft");
+    rows.forEach((row, i) => this.row(row, sheet.top + (i + 0.5) * ROW, x));
+    sheet.frame();
+    for (const note of this.$store.page.notes) {
+      const i = rows.findIndex((r) => r.id === note.place);
+      if (i >= 0 && note.state === "open") sheet.pin(note.number, sheet.left + 12, sheet.top + (i + 0.5) * ROW, note.state);
+    }
+  },
+  row(row, y, x) {
+    const { sheet } = this;
+    sheet.line(sheet.left, y + ROW / 2, sheet.right, y + ROW / 2, "fine");
+    sheet.hatch(x.to(row.low_db), y - ROW / 2 + 2, x.to(row.high_db) - x.to(row.low_db), ROW - 4, "line");
+    sheet.glyph(row.piece === "kit" ? "crash" : row.piece, 14, y, 5, "soft");
+    sheet.text(row.name, 26, y, "ink", "left", '12px "Sheet", sans-serif');
+    const { c } = sheet;
+    c.fillStyle = sheet.colour.ink;
+    c.globalAlpha = 0.55;
+    row.peaks_db.forEach((peak, i) => {
+      const at = clamp(peak + row.trim_db, LOW, 0);
+      const jitter = ((i * 37) % 13) - 6;
+      c.fillRect(x.to(at) - 1, y + jitter - 1, 2, 2);
+    });
+    c.globalAlpha = 1;
+    const typical = row.typical_db + row.trim_db;
+    const inside = typical >= row.low_db - 0.5 && typical <= row.high_db + 0.5;
+    const tx = x.to(clamp(typical, LOW, 0));
+    c.beginPath();
+    c.moveTo(tx, y - 3);
+    c.lineTo(tx - 5, y - 12);
+    c.lineTo(tx + 5, y - 12);
+    c.closePath();
+    c.fillStyle = sheet.colour[inside ? "yours" : "ask"];
+    c.fill();
+    sheet.text(figure(row.noise_db + row.trim_db, 0), sheet.right + 34, y, "soft", "right");
+    sheet.text(row.clipped.length ? `${row.clipped.length}` : "–", sheet.right + 70, y, row.clipped.length ? "bad" : "soft", "right");
+  },
+}));
+
+registerPage();
+registerListen();
+start();

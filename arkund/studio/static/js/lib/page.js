@@ -1,0 +1,189 @@
+// What every step's page shares: its data at one version, Moves, undo and redo, notes, messages, keys.
+import Alpine from "../../vendor/alpine-csp.esm.min.js";
+import { fit } from "./geometry.js";
+import { follow, get, post } from "./server.js";
+
+export const boot = JSON.parse(document.getElementById("boot").textContent);
+const base = `/s/${boot.session}`;
+
+export function registerPage() {
+  Alpine.store("page", {
+    ...boot,
+    of: new URLSearchParams(location.search).get("of") || "",
+    chart: null,
+    notes: [],
+    undoes: "",
+    redoes: "",
+    settled: {},
+    message: "",
+    bad: false,
+    busy: "",
+    progress: 0,
+    job: 0,
+    keys: false,
+
+    async refresh() {
+      const query = this.of ? `?of=${encodeURIComponent(this.of)}` : "";
+      try {
+        const data = await get(`${base}/${this.step}/data${query}`);
+        this.version = data.version;
+        this.notes = data.notes;
+        this.undoes = data.undo;
+        this.redoes = data.redo;
+        this.settled = data.settled;
+        this.tempo = data.tempo;
+        this.sections = data.sections;
+        this.length_s = data.length_s;
+        this.chart = data.chart;
+        window.dispatchEvent(new CustomEvent("chart", { detail: data.chart }));
+      } catch (error) {
+        this.say(error.message, true);
+      }
+    },
+
+    say(message, bad = false) {
+      this.message = message;
+      this.bad = bad;
+      clearTimeout(this.timer);
+      if (!bad) this.timer = setTimeout(() => (this.message = ""), 5000);
+    },
+
+    async act(name, data = {}) {
+      try {
+        const answer = await post(`${base}/${name}`, { version: this.version, ...data });
+        if (answer.job) return await this.wait(answer.job, name);
+        this.say(answer.title || "Done.");
+        await this.refresh();
+        window.dispatchEvent(new CustomEvent("plan"));
+        return answer;
+      } catch (error) {
+        this.say(error.message, true);
+        if (error.status === 409) await this.refresh();
+        return null;
+      }
+    },
+
+    async wait(job, name) {
+      this.job = job;
+      this.busy = name;
+      try {
+        const row = await follow(job, (r) => {
+          this.progress = r.progress;
+          this.busy = r.message || name;
+        });
+        await this.refresh();
+        window.dispatchEvent(new CustomEvent("plan"));
+        this.say("Done.");
+        return row;
+      } catch (error) {
+        this.say(error.message, true);
+        await this.refresh();
+        return null;
+      } finally {
+        this.job = 0;
+        this.busy = "";
+        this.progress = 0;
+      }
+    },
+
+    cancel() {
+      return post(`/jobs/${this.job}/cancel`);
+    },
+    move(changes, title) {
+      return this.act("moves", { changes, step: this.step, title });
+    },
+    undo() {
+      return this.act("undo");
+    },
+    redo() {
+      return this.act("redo");
+    },
+    propose() {
+      return this.act("propose");
+    },
+    doNote(note) {
+      return this.act("decide", { step: this.step, key: note.key, verdict: "do" });
+    },
+    leaveNote(note) {
+      const reason = note.why || "it already sounds right";
+      return this.act("decide", { step: this.step, key: note.key, verdict: "leave", reason });
+    },
+    try(changes) {
+      window.dispatchEvent(new CustomEvent("try", { detail: changes }));
+    },
+    choose(of) {
+      this.of = of;
+      history.replaceState(null, "", of ? `?of=${encodeURIComponent(of)}` : location.pathname);
+      window.dispatchEvent(new CustomEvent("chosen", { detail: of }));
+      return this.refresh();
+    },
+    percent() {
+      return `${Math.round(this.progress * 100)} %`;
+    },
+    openNotes() {
+      return this.notes.filter((n) => n.state === "open").length;
+    },
+    settledOf(step) {
+      return this.settled[step] || "";
+    },
+    isChosen(id) {
+      return this.chart !== null && (this.chart.mic === id || this.chart.piece === id);
+    },
+  });
+}
+
+/** The exact values beside a chart: sliders are tried while held, and become one Move when let go. */
+export function hand(path, values) {
+  return {
+    fieldsOf(name) {
+      return boot.fields[name] || [];
+    },
+    read(key, name = "") {
+      const all = values.call(this, name);
+      return all ? all[key] : 0;
+    },
+    slide(event, field, name = "") {
+      const value = fit(Number(event.target.value), field);
+      this.$store.page.try({ [path.call(this, field.key, name)]: value });
+    },
+    commit(event, field, name = "") {
+      const value = fit(Number(event.target.value), field);
+      event.target.value = value;
+      const unit = field.unit ? ` ${field.unit}` : "";
+      this.$store.page.move({ [path.call(this, field.key, name)]: value }, `${field.label} ${value}${unit}`);
+    },
+    toggle(key, name = "") {
+      const on = !this.read(key, name);
+      this.$store.page.move({ [path.call(this, key, name)]: on }, `${name || this.$store.page.step} ${on ? "on" : "off"}`);
+    },
+  };
+}
+
+function keys() {
+  window.addEventListener("keydown", (event) => {
+    const page = Alpine.store("page");
+    if (event.target.closest("input:not([type=range]), select, textarea")) return;
+    const meta = event.ctrlKey || event.metaKey;
+    if (meta && event.key.toLowerCase() === "z") {
+      event.preventDefault();
+      if (event.shiftKey) page.redo();
+      else page.undo();
+    } else if (event.key === "?") {
+      page.keys = !page.keys;
+    } else if (event.key === "Escape") {
+      page.keys = false;
+      page.message = "";
+    }
+  });
+}
+
+/** Start the page once its components are registered. */
+export function start() {
+  const light = localStorage.getItem("light") === "1";
+  document.documentElement.toggleAttribute("data-light", light);
+  keys();
+  Alpine.start();
+  Alpine.store("page").refresh();
+}
+
+export { Alpine };

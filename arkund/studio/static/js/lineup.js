@@ -1,0 +1,157 @@
+// Line up: the arrival ladder of one drum.
+import { clamp, figure } from "./lib/geometry.js";
+import { registerListen } from "./lib/listen.js";
+import { Alpine, registerPage, start } from "./lib/page.js";
+import { keepDrawn, Sheet } from "./lib/sheet.js";
+
+const ROW = 44;
+
+Alpine.data("lineup", () => ({
+  chart: null,
+  chosen: "",
+  drag: null,
+
+  init() {
+    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 130, top: 34, bottom: 32 });
+    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
+    this.onChart = (e) => {
+      this.chart = e.detail;
+      if (!this.row()) this.chosen = (this.chart.rows.find((r) => !r.reference) || {}).id || "";
+      this.kept.soon();
+    };
+    this.onKey = (e) => this.key(e);
+    window.addEventListener("chart", this.onChart);
+    window.addEventListener("keydown", this.onKey);
+    const { canvas } = this.$refs;
+    canvas.addEventListener("pointerdown", (e) => this.down(e));
+    canvas.addEventListener("pointermove", (e) => this.moveTo(e));
+    canvas.addEventListener("pointerup", () => this.up());
+  },
+  destroy() {
+    this.kept.stop();
+    window.removeEventListener("chart", this.onChart);
+    window.removeEventListener("keydown", this.onKey);
+  },
+  pieces() {
+    return this.chart ? this.chart.pieces : [];
+  },
+  row() {
+    return this.chart ? this.chart.rows.find((r) => r.id === this.chosen) : null;
+  },
+  rowName() {
+    return this.row() ? this.row().name : "";
+  },
+  rowDelay() {
+    return this.row() ? this.row().delay_ms : 0;
+  },
+  rowInverted() {
+    return Boolean(this.row()?.inverted);
+  },
+  rowWords() {
+    const r = this.row();
+    if (!r) return "";
+    if (r.reference) return "the reference";
+    if (r.arrival_ms === null) return "";
+    const sure = r.sure ? "" : " – the hits disagree";
+    return `hears it ${figure(r.arrival_ms, 2, true)} ms (${figure(r.distance_cm, 0, true)} cm), ${r.polarity < 0 ? "against" : "in"} polarity, spread ${figure(r.spread_ms, 2)} ms${sure}`;
+  },
+  edges() {
+    return this.chart?.bands?.length ? this.chart.bands[0].edges.map(([a, b]) => `${a}–${b >= 1000 ? `${b / 1000}k` : b}`) : [];
+  },
+  pairs() {
+    return this.chart?.bands?.length ? this.chart.bands[0].pairs : [];
+  },
+  num(v) {
+    return figure(v, 1, true);
+  },
+  delayTo(value) {
+    const delay = Number(clamp(value, -60, 60).toFixed(4));
+    return this.$store.page.move({ [`mics.${this.chosen}.line_up.delay_ms`]: delay }, `${this.rowName()}: delay ${figure(delay, 2, true)} ms`);
+  },
+  typeDelay(event) {
+    this.delayTo(Number(event.target.value));
+  },
+  flip() {
+    const to = !this.rowInverted();
+    this.$store.page.move({ [`mics.${this.chosen}.line_up.inverted`]: to }, `${this.rowName()}: polarity ${to ? "turned" : "as recorded"}`);
+  },
+  key(event) {
+    if (event.target.closest("input, select, textarea") || !this.row() || event.ctrlKey || event.metaKey) return;
+    if (event.key === "i") this.flip();
+    else if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
+      event.preventDefault();
+      const step = event.shiftKey ? 0.1 : this.chart.sample_ms;
+      this.delayTo(this.rowDelay() + (event.key === "ArrowRight" ? step : -step));
+    }
+  },
+  down(event) {
+    const row = this.chart?.rows[Math.floor((event.offsetY - this.sheet.top) / ROW)];
+    if (!row) return;
+    this.chosen = row.id;
+    this.drag = { row, x: event.offsetX, delay: row.delay_ms };
+    this.$refs.canvas.setPointerCapture(event.pointerId);
+    this.kept.soon();
+  },
+  moveTo(event) {
+    if (!this.drag) return;
+    const x = this.axis();
+    this.drag.row.delay_ms = Number(clamp(this.drag.delay + x.back(event.offsetX) - x.back(this.drag.x), -60, 60).toFixed(3));
+    this.kept.soon();
+  },
+  up() {
+    const drag = this.drag;
+    this.drag = null;
+    if (drag && Math.abs(drag.row.delay_ms - drag.delay) > 1e-3) this.delayTo(drag.row.delay_ms);
+  },
+  axis() {
+    return this.sheet.x(-2.5, 14);
+  },
+  draw() {
+    if (!this.chart) return;
+    const { sheet, chart } = this;
+    if (!sheet.begin(sheet.margin.top + chart.rows.length * ROW + sheet.margin.bottom)) return;
+    const x = this.axis();
+    sheet.across(x, { count: 16, unit: `ms after ${chart.piece}'s first sample, average of ${chart.hits} hits` });
+    for (let cm = 0; cm <= 450; cm += 50) {
+      const at = x.to(cm / chart.cm_per_ms);
+      if (at > sheet.right) break;
+      sheet.text(`${cm}`, at, sheet.top - 10, "soft", "center");
+    }
+    sheet.text("cm", sheet.right + 6, sheet.top - 10, "soft");
+    sheet.line(x.to(0), sheet.top, x.to(0), sheet.bottom, "ink", 1, [2, 3]);
+    chart.rows.forEach((row, i) => this.rung(row, sheet.top + (i + 0.5) * ROW, x));
+    sheet.frame();
+    for (const note of this.$store.page.notes) {
+      const i = chart.rows.findIndex((r) => r.id === note.place);
+      if (i >= 0) sheet.pin(note.number, sheet.left + 14, sheet.top + (i + 0.5) * ROW - 10, note.state);
+    }
+  },
+  rung(row, y, x) {
+    const { sheet, chart } = this;
+    const mine = row.id === this.chosen;
+    if (mine) {
+      sheet.c.fillStyle = sheet.colour.raised;
+      sheet.c.fillRect(sheet.left, y - ROW / 2, sheet.right - sheet.left, ROW);
+    }
+    sheet.line(sheet.left, y, sheet.right, y, "fine");
+    sheet.text(row.name, 12, y, "ink", "left", '13px "Sheet", sans-serif');
+    const sign = row.inverted ? -1 : 1;
+    const points = [];
+    row.wave.forEach((v, i) => {
+      const px = x.to(i * chart.sample_ms - chart.before_ms + row.delay_ms);
+      if (px >= sheet.left && px <= sheet.right) points.push([px, y - sign * v * (ROW / 2 - 3)]);
+    });
+    const changed = row.inverted || Math.abs(row.delay_ms) > 1e-6;
+    sheet.path(points, changed ? "yours" : "ink", 1.3);
+    if (row.arrival_ms !== null) {
+      const at = x.to(row.arrival_ms + row.delay_ms);
+      sheet.line(at, y - ROW / 2 + 4, at, y + ROW / 2 - 4, row.sure ? "ask" : "soft", 1.5, row.sure ? [] : [3, 3]);
+      sheet.text(`${figure(row.arrival_ms, 2, true)} ms`, sheet.right + 8, y - 7, "soft");
+      sheet.text(row.polarity < 0 ? "against" : "in polarity", sheet.right + 8, y + 8, row.polarity * sign < 0 ? "bad" : "soft", "left", '12px "Sheet", sans-serif');
+    } else if (row.reference) sheet.text("reference", sheet.right + 8, y, "soft", "left", '12px "Sheet", sans-serif');
+  },
+}));
+
+registerPage();
+registerListen();
+start();
