@@ -37,7 +37,12 @@ def _secret_key() -> str:
 SECRET_KEY = _secret_key()
 DEBUG = os.environ.get("ARKUND_DEBUG") == "1"
 LOGIN_REQUIRED = os.environ.get("ARKUND_LOGIN") == "1"
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("ARKUND_HOSTS", "").split(","))]
+ALLOWED_HOSTS = [
+    "127.0.0.1",
+    "localhost",
+    "[::1]",
+    *filter(None, os.environ.get("ARKUND_HOSTS", "").split(",")),
+]
 
 INSTALLED_APPS = [
     "django.contrib.auth",

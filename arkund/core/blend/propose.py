@@ -4,8 +4,25 @@ from arkund.core.blend.settings import PUNCH, SUSTAIN
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 
-PANS = {"hihat": -0.5, "tom1": -0.3, "tom2": 0.2, "tom3": 0.4, "tom4": 0.5, "floor": 0.6, "ride": 0.5, "crash": -0.4}
-LEVELS_DB = {"room": -9.0, "talkback": -60.0, "overhead": -4.0, "spot": -14.0, "bottom": -4.0, "sub": -4.0, "out": -2.0}
+PANS = {
+    "hihat": -0.5,
+    "tom1": -0.3,
+    "tom2": 0.2,
+    "tom3": 0.4,
+    "tom4": 0.5,
+    "floor": 0.6,
+    "ride": 0.5,
+    "crash": -0.4,
+}
+LEVELS_DB = {
+    "room": -9.0,
+    "talkback": -60.0,
+    "overhead": -4.0,
+    "spot": -14.0,
+    "bottom": -4.0,
+    "sub": -4.0,
+    "out": -2.0,
+}
 KIT_PEAK_DB = -6.0
 BUS_REDUCTION_DB = 3.0
 
@@ -49,7 +66,9 @@ def propose_bus(plan, peak_db: float, mix_peak_db: float) -> Finding:
     ratio = 2.0
     threshold = round(min(max(mix_peak_db - BUS_REDUCTION_DB / (1 - 1 / ratio) - 3.0, -60.0), 0.0), 1)
     level = round(min(max(plan.bus.level_db + KIT_PEAK_DB - peak_db, -24.0), 12.0), 1)
-    compressor = plan.bus.compressor.replace(on=True, ratio=ratio, threshold_db=threshold, attack_ms=30.0, release_ms=120.0)
+    compressor = plan.bus.compressor.replace(
+        on=True, ratio=ratio, threshold_db=threshold, attack_ms=30.0, release_ms=120.0
+    )
     return Finding(
         "blend",
         "blend:bus",

@@ -10,7 +10,9 @@ from arkund.core.dsp.bank import bank_of, filter_bank
 from arkund.core.units import gain_to_db
 
 BEFORE_S, AFTER_S = 0.03, 0.02
-APART_S = 0.035  # another's hit nearer to an own one is not counted as bleed
+APART_S = 0.035  # another's hit this near before an own one is not counted as bleed
+RINGING_S = {"kick": 0.2, "snare": 0.25}  # nor one while the own drum still rings
+TOM_RINGING_S = 0.7
 MOST_OF_A_PIECE = 120
 SETTLE_S = 0.03
 
@@ -43,6 +45,7 @@ class Separation:
 def separation(read, mic, hits: dict, settings: GateSettings, sample_rate_hz: int) -> Separation:
     """Measure a mic; read(start, stop) gives it trimmed and in place, hits are in the time of what is read."""
     own_times = np.array([h.time_s for h in hits.get(mic.piece, [])])
+    ringing = RINGING_S.get(mic.piece, TOM_RINGING_S)
     sections = key_filter(settings, sample_rate_hz)
 
     def peaks(times) -> tuple[float, ...]:
@@ -53,10 +56,16 @@ def separation(read, mic, hits: dict, settings: GateSettings, sample_rate_hz: in
         if piece == mic.piece:
             continue
         strong = sorted(mine, key=lambda h: -h.level_db)[:MOST_OF_A_PIECE]
-        times = [h.time_s for h in strong if not own_times.size or np.min(np.abs(own_times - h.time_s)) > APART_S]
+        times = [h.time_s for h in strong if _alone(h.time_s, own_times, ringing)]
         if times:
             others[piece] = peaks(times)
     return Separation(mic.id, peaks(own_times), others)
+
+
+def _alone(time_s: float, own_times: np.ndarray, ringing_s: float) -> bool:
+    """Say whether a foreign hit is heard without the own drum: none just after it, none still ringing."""
+    after = own_times - time_s
+    return not np.any((after > -ringing_s) & (after < APART_S))
 
 
 def _peak(read, time_s: float, sections, rate: int) -> float:

@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import signal
 
-from arkund.core.dsp import _kernels
 from arkund.core.demo.room import MicPlace, arrival_s, heard, usual_mics, usual_voices
 from arkund.core.demo.score import GHOST_BELOW_DB, Stroke
 from arkund.core.demo.strokes import LEVELS_DB, VARIANTS, Voice, stroke
+from arkund.core.dsp import _kernels
 from arkund.core.units import db_to_gain
 
 NOISE_DBFS = -78.0
@@ -219,9 +219,9 @@ def _hear(kit: Kit, mic: MicPlace, tracks, dark, room: dict[str, np.ndarray], n:
         out[start : start + noise.size] += noise[: n - start]
     if kit.hum_dbfs is not None:
         t = np.arange(n) / rate
-        out += sum(
-            db_to_gain(kit.hum_dbfs - 8 * k) * np.sin(2 * np.pi * 50 * (k + 1) * t) for k in range(3)
-        ).astype(np.float32)
+        out += sum(db_to_gain(kit.hum_dbfs - 8 * k) * np.sin(2 * np.pi * 50 * (k + 1) * t) for k in range(3)).astype(
+            np.float32
+        )
     return out + np.float32(kit.dc)
 
 

@@ -136,9 +136,25 @@ def usual_mics() -> tuple[MicPlace, ...]:
     far = [
         MicPlace(name="OH L", role="overhead", piece="kit", at_m=(-0.62, 0.25, 1.95), aim="tom1", room_db=-22.0),
         MicPlace(name="OH R", role="overhead", piece="kit", at_m=(0.68, 0.20, 1.98), aim="tom2", room_db=-22.0),
-        MicPlace(name="Rm L", role="room", piece="kit", at_m=(-1.6, 3.1, 1.5), aim="", room_db=-6.0, peak_dbfs=-12.0),
+        MicPlace(
+            name="Rm L",
+            role="room",
+            piece="kit",
+            at_m=(-1.6, 3.1, 1.5),
+            aim="",
+            room_db=-6.0,
+            peak_dbfs=-12.0,
+        ),
         MicPlace(name="Rm R", role="room", piece="kit", at_m=(1.7, 3.0, 1.5), aim="", room_db=-6.0, peak_dbfs=-12.0),
-        MicPlace(name="Rm mono", role="room", piece="kit", at_m=(0.1, 2.2, 0.5), aim="", room_db=-9.0, peak_dbfs=-10.0),
+        MicPlace(
+            name="Rm mono",
+            role="room",
+            piece="kit",
+            at_m=(0.1, 2.2, 0.5),
+            aim="",
+            room_db=-9.0,
+            peak_dbfs=-10.0,
+        ),
         MicPlace(name="Talkback", role="talkback", piece="kit", at_m=(-0.9, -0.4, 1.2), aim="", room_db=-14.0),
     ]
     return tuple(close + far)

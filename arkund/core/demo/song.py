@@ -20,7 +20,14 @@ PLACE = "Mill Room, Aldervik"
 BPM = 112.0
 RATE_HZ = 48_000
 START_S = 3.2
-SECTIONS = (("intro", 4, "verse"), ("verse", 12, "verse"), ("chorus", 10, "chorus"), ("verse 2", 8, "verse"), ("bridge", 6, "bridge"), ("chorus 2", 8, "chorus"))
+SECTIONS = (
+    ("intro", 4, "verse"),
+    ("verse", 12, "verse"),
+    ("chorus", 10, "chorus"),
+    ("verse 2", 8, "verse"),
+    ("bridge", 6, "bridge"),
+    ("chorus 2", 8, "chorus"),
+)
 TAKES = (("Take 1", 101, {}), ("Take 2", 202, {"push_ms": -6.0}), ("Take 3", 303, {"spread_ms": 7.0}))
 SWAPPED = ("T1", "T2")
 INVERTED = ("Snr btm", "Rm mono")

@@ -102,7 +102,6 @@ def _make(LANES):
                         part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
             flush(state)
 
-
     @njit(**OPTIONS)
     def gate(key, gain, count, params, state):
         """Write the gate's gain for each sample of the key signal.
@@ -144,7 +143,6 @@ def _make(LANES):
                 state[3 * LANES + c] = now
                 gain[row + c] = exp2(now)
 
-
     @njit(**OPTIONS)
     def shaper(x, count, params, state):
         """Shape transients in place.
@@ -175,7 +173,6 @@ def _make(LANES):
                 onset = min(max(log2(fast / late), f32(0.0)), most)
                 tail = min(max(log2(held / fast), f32(0.0)), most)
                 x[row + c] *= exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
-
 
     @njit(**OPTIONS)
     def compressor(key, gain, count, params, state):
@@ -230,16 +227,6 @@ def follow(level, out, attack, release):
         v = level[i]
         k = attack if v > now else release
         now = v + (now - v) * k
-        now = now if now > FLOOR else f32(0.0)
-        out[i] = now
-
-
-@njit(**OPTIONS)
-def decaying_maximum(level, out, release):
-    """Peak follower: rises at once, falls exponentially."""
-    now = f32(0.0)
-    for i in range(level.size):
-        now = max(level[i], now * release)
         now = now if now > FLOOR else f32(0.0)
         out[i] = now
 

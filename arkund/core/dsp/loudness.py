@@ -69,7 +69,11 @@ class LoudnessMeter:
         """Return the gated loudness (eqs. 5-7), SILENCE_DB where nothing passes the gate."""
         count = round(BLOCK_S / STEP_S)
         if len(self._steps) < count:
-            power = float(np.mean(np.concatenate([np.repeat(self._steps, self._step), self._rest]))) if self._steps or self._rest.size else 0.0
+            power = (
+                float(np.mean(np.concatenate([np.repeat(self._steps, self._step), self._rest])))
+                if self._steps or self._rest.size
+                else 0.0
+            )
             return _lufs(power)
         blocks = np.convolve(self._steps, np.full(count, 1.0 / count), "valid")
         loud = blocks[blocks > 10 ** ((ABSOLUTE_GATE_LUFS - OFFSET_LUFS) / 10)]

@@ -27,7 +27,7 @@ def spectrum_db(pieces: list[np.ndarray], sample_rate_hz: int) -> np.ndarray:
     total = np.zeros(size // 2 + 1)
     for piece in pieces:
         total += np.abs(np.fft.rfft(piece, size)) ** 2
-    total *= 4.0 / (len(pieces) * pieces[0].size**2)
+    total *= 4.0 / (len(pieces) * pieces[0].size ** 2)
     frequencies = np.fft.rfftfreq(size, 1.0 / sample_rate_hz)
     half = 2.0 ** (0.5 / POINTS_PER_OCTAVE)
     edges = np.searchsorted(frequencies, [centres / half, centres * half])

@@ -128,9 +128,7 @@ class _Writer:
 
     def _header(self, length: int) -> None:
         self._file.seek(0)
-        np.lib.format.write_array_header_1_0(
-            self._file, {"descr": "<f4", "fortran_order": False, "shape": (length,)}
-        )
+        np.lib.format.write_array_header_1_0(self._file, {"descr": "<f4", "fortran_order": False, "shape": (length,)})
 
     def add(self, samples: np.ndarray, not_finite: int) -> None:
         samples = np.ascontiguousarray(samples, "<f4")

@@ -85,7 +85,9 @@ def _candidates(level: np.ndarray, own: list[list[int]], settings: HitSettings) 
     apart = int(settings.apart_ms * FRAMES_PER_S / 1000)
     for piece, mics in enumerate(own):
         rise = np.max([onsets.rise_db(level[:, mic]) for mic in mics], axis=0)
-        out += [ex.Stroke(piece, int(frame), float(rise[frame])) for frame in onsets.peaks(rise, settings.rise_db, apart)]
+        out += [
+            ex.Stroke(piece, int(frame), float(rise[frame])) for frame in onsets.peaks(rise, settings.rise_db, apart)
+        ]
     return sorted(out, key=lambda s: s.frame)
 
 

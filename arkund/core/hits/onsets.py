@@ -6,7 +6,14 @@ from scipy.ndimage import maximum_filter1d, uniform_filter1d
 from arkund.core.hits.bands import QUARTERS
 from arkund.core.units import power_to_db
 
-LOOK_BACK = (22, 14, 10, 8, 8, 8)  # frames before an onset that it must stand above, by band: a period and more
+LOOK_BACK = (
+    22,
+    14,
+    10,
+    8,
+    8,
+    8,
+)  # frames before an onset that it must stand above, by band: a period and more
 LOOK_AHEAD = 4  # frames over which the rise is taken
 DEEP_DB = 46.0  # what lies further below a band's loudest is not looked at
 MOST_RISE_DB = 15.0  # one band counts no more than this

@@ -15,6 +15,11 @@ def group_of(piece: str, role: str) -> str:
     return "toms" if is_tom(piece) else "cymbals"
 
 
+def kit_order(mic) -> tuple:
+    """Return a key that sorts mics (anything with .piece, .role, .name) as engineers list them: kick first, rooms last."""
+    return PIECES.index(mic.piece), ROLES.index(mic.role), mic.name
+
+
 def is_tom(piece: str) -> bool:
     """Say whether a piece is a rack or floor tom."""
     return piece.startswith("tom") or piece == "floor"

@@ -33,7 +33,7 @@ class MicPlan(Settings):
     piece: str = choice("kit", PIECES)
     role: str = choice("room", ROLES)
     trim_db: float = number(0.0, -40.0, 40.0, step=0.1, unit="dB")
-    line_up: LineUp = LineUp()  # noqa: RUF009 (frozen)
+    line_up: LineUp = LineUp()
     gate: GateSettings = GateSettings()  # noqa: RUF009
     tone: ToneSettings = ToneSettings()  # noqa: RUF009
     shaper: ShaperSettings = ShaperSettings()  # noqa: RUF009
@@ -119,7 +119,7 @@ class Plan(Settings):
     schema: int = number(SCHEMA, SCHEMA, SCHEMA, step=1)
     take: str = text("", longest=40)
     mics: tuple[MicPlan, ...] = ()
-    tempo: Tempo = Tempo()  # noqa: RUF009
+    tempo: Tempo = Tempo()
     sections: tuple[Section, ...] = ()
     crossfade_ms: float = number(2.0, 0.1, 20.0, step=0.1, unit="ms")
     cuts: tuple[Cut, ...] = ()
@@ -127,8 +127,8 @@ class Plan(Settings):
     captures: tuple[Capture, ...] = ()
     placements: tuple[Placement, ...] = ()
     layers: tuple[Layer, ...] = ()
-    punch: PathSettings = PUNCH  # noqa: RUF009
-    sustain: PathSettings = SUSTAIN  # noqa: RUF009
+    punch: PathSettings = PUNCH
+    sustain: PathSettings = SUSTAIN
     bus: BusSettings = BusSettings()  # noqa: RUF009
 
     def __post_init__(self) -> None:

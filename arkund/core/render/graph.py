@@ -48,7 +48,15 @@ def build(plan: Plan, sample_rate_hz: int) -> dict[str, Node]:
         sends = [[send_db(mic, path), mic.mix.pan] for mic in sent]
         before, after = punch.compressor_reach(settings.compressor, rate)
         nodes[f"path:{path}"] = _node(
-            nodes, f"path:{path}", "path", {"path": settings.to_json(), "sends": sends}, inputs, before, after, path, rate
+            nodes,
+            f"path:{path}",
+            "path",
+            {"path": settings.to_json(), "sends": sends},
+            inputs,
+            before,
+            after,
+            path,
+            rate,
         )
     mics = tuple(f"strip:{mic.id}" for mic in heard)
     places = [[mic.mix.level_db, mic.mix.pan] for mic in heard]

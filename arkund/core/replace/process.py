@@ -39,7 +39,9 @@ def with_placements(
             low, high = p.at - capture.before, p.at + p.length
             if high <= start or low >= stop:
                 continue
-            sound = captured(takes[p.capture], capture, sample_rate_hz)[: high - low] * np.float32(db_to_gain(p.gain_db))
+            sound = captured(takes[p.capture], capture, sample_rate_hz)[: high - low] * np.float32(
+                db_to_gain(p.gain_db)
+            )
             sound = np.pad(sound, (0, high - low - sound.size))
             old = _window(low, high, start, stop, sample_rate_hz)
             a, b = max(low, start), min(high, stop)

@@ -28,7 +28,10 @@ def propose(hits: dict, tempo, grid: int = 8) -> list[Finding]:
         for bar in bars[:-1]:
             found = at_place.get(bar)
             if found is None:
-                title, evidence = f"Bar {bar + 1}: snare missing on beat {place + 1:g}", "Played there in nearly every other bar."
+                title, evidence = (
+                    f"Bar {bar + 1}: snare missing on beat {place + 1:g}",
+                    "Played there in nearly every other bar.",
+                )
             elif level[found.time_s] < median - WEAK_DB:
                 title = f"Bar {bar + 1}: weak snare on beat {place + 1:g}"
                 evidence = f"{median - level[found.time_s]:.0f} dB below the usual hit at this place."

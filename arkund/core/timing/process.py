@@ -37,7 +37,9 @@ def segments(cuts: Sequence) -> list[Segment]:
     return out
 
 
-def read_edited(read: Read, cuts: Sequence, crossfade_ms: float, sample_rate_hz: int, start: int, stop: int) -> np.ndarray:
+def read_edited(
+    read: Read, cuts: Sequence, crossfade_ms: float, sample_rate_hz: int, start: int, stop: int
+) -> np.ndarray:
     """Return a span of the edited recording, float32 [shape=(stop - start,)].
 
     read(start, stop) gives the untouched recording, silent outside of it. Equal-power crossfades of crossfade_ms end at each

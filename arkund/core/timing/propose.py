@@ -15,7 +15,9 @@ OUTLIER_MS = 18.0
 LEADERS = ("snare", "kick", "tom1", "tom2", "tom3", "tom4", "floor", "crash", "ride", "hihat")
 
 
-def quantise(hits: Mapping[str, Sequence], tempo, settings: QuantiseSettings, before: Sequence[Cut], rate: int) -> tuple:
+def quantise(
+    hits: Mapping[str, Sequence], tempo, settings: QuantiseSettings, before: Sequence[Cut], rate: int
+) -> tuple:
     """Return the Plan's cuts with a range of bars pulled to the grid.
 
     Hits that sound together move together, led by the snare or the kick. Nothing after the last bar of the range moves: the

@@ -1,5 +1,6 @@
 """A mic's spectrum during its own hits, between hits, and during others' hits; fundamental, ring and box."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -82,7 +83,7 @@ def _far(time_s: float, times: np.ndarray) -> bool:
 
 def _gaps(times: np.ndarray, length_s: float) -> list[float]:
     edges = np.concatenate([times, [length_s]])
-    gaps = [(b - a, a) for a, b in zip(edges[:-1], edges[1:], strict=True) if b - a > OWN_S + 0.06]
+    gaps = [(b - a, a) for a, b in itertools.pairwise(edges) if b - a > OWN_S + 0.06]
     return [b_start + gap - OWN_S - 0.01 for gap, b_start in sorted(gaps, reverse=True)[:MOST_WINDOWS]]
 
 

@@ -29,9 +29,7 @@ def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
     bands, words = [], []
 
     def add(kind: str, frequency: float, gain: float = 0.0, q: float = 0.9, slope: int = 12, why: str = "") -> None:
-        bands.append(
-            Band(kind=kind, frequency_hz=round(float(frequency), 1), gain_db=gain, q=q, slope_db=slope)
-        )
+        bands.append(Band(kind=kind, frequency_hz=round(float(frequency), 1), gain_db=gain, q=q, slope_db=slope))
         words.append(why)
 
     f0 = m.fundamental_hz
@@ -39,7 +37,11 @@ def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
         if mic.role == "sub":
             add("low_pass", 110, slope=24, why="Sub mic carries the bottom only: low-pass at 110 Hz (usual).")
         else:
-            add("high_pass", max(0.6 * (f0 or 50), 25), why=f"High-pass under the fundamental {f0:.0f} Hz (measured).")
+            add(
+                "high_pass",
+                max(0.6 * (f0 or 50), 25),
+                why=f"High-pass under the fundamental {f0:.0f} Hz (measured).",
+            )
             box = _loudest(m, 220, 700)
             add("bell", box, -4.0, 1.2, why=f"Box at {box:.0f} Hz cut 4 dB (measured peak).")
             if mic.role == "in":
@@ -47,7 +49,12 @@ def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
                 add("bell", beater, 3.5, 1.0, why=f"Beater at {beater:.0f} Hz lifted 3.5 dB (measured peak).")
     elif mic.piece == "snare":
         top = mic.role != "bottom"
-        add("high_pass", 85 if top else 220, slope=24, why=f"High-pass at {85 if top else 220} Hz against the kick (usual).")
+        add(
+            "high_pass",
+            85 if top else 220,
+            slope=24,
+            why=f"High-pass at {85 if top else 220} Hz against the kick (usual).",
+        )
         if m.ring is not None and top:
             add(
                 "bell",
@@ -61,7 +68,13 @@ def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
             add("bell", box, -3.0, 1.4, why=f"Box at {box:.0f} Hz cut 3 dB (measured peak).")
             add("bell", 3600, 2.5, 0.8, why="Crack at 3.6 kHz lifted 2.5 dB (usual).")
             if _bleed_above(m, 5000) < HAT_HEAVY_DB:
-                add("high_shelf", 8000, 2.0, 0.7, why="Wires lifted 2 dB above 8 kHz: the hat is low enough here (measured).")
+                add(
+                    "high_shelf",
+                    8000,
+                    2.0,
+                    0.7,
+                    why="Wires lifted 2 dB above 8 kHz: the hat is low enough here (measured).",
+                )
             else:
                 words.append("Top not lifted: the hat is too loud in this mic (measured).")
     elif is_tom(mic.piece):
@@ -74,7 +87,12 @@ def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
     elif mic.piece in ("hihat", "ride", "crash"):
         add("high_pass", 320, slope=24, why="High-pass at 320 Hz: nothing of the cymbal lies below (usual).")
     elif mic.role == "overhead":
-        add("high_pass", 100, slope=12, why="High-pass at 100 Hz: overheads as the picture of the whole kit (usual).")
+        add(
+            "high_pass",
+            100,
+            slope=12,
+            why="High-pass at 100 Hz: overheads as the picture of the whole kit (usual).",
+        )
         add("bell", 450, -2.0, 0.8, why="Low mids scooped 2 dB (usual).")
         add("high_shelf", 8000, 1.5, 0.7, why="Lift of 1.5 dB above 8 kHz (usual).")
     elif mic.role in ("room", "talkback"):

@@ -28,7 +28,10 @@ class Arkund(click.Group):
         except Exception as error:
             if os.environ.get("ARKUND_DEBUG") == "1":
                 raise
-            click.echo(f"arkund: internal error ({type(error).__name__}: {error}); set ARKUND_DEBUG=1 to see where.", err=True)
+            click.echo(
+                f"arkund: internal error ({type(error).__name__}: {error}); set ARKUND_DEBUG=1 to see where.",
+                err=True,
+            )
             sys.exit(OUR_FAILURE)
 
 

@@ -35,7 +35,9 @@ def serve(host: str, port: int) -> None:
     migrate()
     if not is_loopback(host):
         if not get_user_model().objects.filter(is_active=True).exists():
-            raise SettingsError(f"host: {host} can be reached by others and nobody can log in; run `arkund user NAME` first.")
+            raise SettingsError(
+                f"host: {host} can be reached by others and nobody can log in; run `arkund user NAME` first."
+            )
         if not settings.LOGIN_REQUIRED:
             os.environ["ARKUND_LOGIN"] = "1"
             os.environ.setdefault("ARKUND_HOSTS", host)
@@ -48,7 +50,12 @@ def serve(host: str, port: int) -> None:
     clear_up()
     click.echo(f"Arkund is at http://{host}:{port}/  (stop with Ctrl-C)")
     waitress.serve(
-        application, host=host, port=port, threads=THREADS, max_request_body_size=MOST_UPLOAD_BYTES, ident="arkund"
+        application,
+        host=host,
+        port=port,
+        threads=THREADS,
+        max_request_body_size=MOST_UPLOAD_BYTES,
+        ident="arkund",
     )
 
 

@@ -58,10 +58,20 @@ def sessions(as_json: bool) -> None:
 
     migrate()
     rows = [
-        {"session": s.pk, "name": s.name, "sample_rate": s.sample_rate_hz, "takes": s.takes.count(), "version": s.version}
+        {
+            "session": s.pk,
+            "name": s.name,
+            "sample_rate": s.sample_rate_hz,
+            "takes": s.takes.count(),
+            "version": s.version,
+        }
         for s in Session.objects.filter(ready=True)
     ]
-    emit({"sessions": rows}, as_json, [f"{r['session']:>4}  {r['name']} ({r['takes']} takes)" for r in rows] or ["none"])
+    emit(
+        {"sessions": rows},
+        as_json,
+        [f"{r['session']:>4}  {r['name']} ({r['takes']} takes)" for r in rows] or ["none"],
+    )
 
 
 @main.command()
@@ -77,7 +87,12 @@ def hits(session: str, as_json: bool) -> None:
         find(found, plan, plan.take, lambda share: bar(share, "finding hits"))
     pieces = {
         piece: [
-            {"time_s": round(h.time_s, 6), "velocity": h.velocity, "ghost": h.ghost, "level_db": round(h.level_db, 2)}
+            {
+                "time_s": round(h.time_s, 6),
+                "velocity": h.velocity,
+                "ghost": h.ghost,
+                "level_db": round(h.level_db, 2),
+            }
             for h in mine
         ]
         for piece, mine in hits_of(found, plan).items()
@@ -132,7 +147,11 @@ def propose(session: str, as_json: bool) -> None:
 
     made = propose_all(session_of(session).pk, bar)
     rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in made]
-    emit({"moves": rows}, as_json, [f"{r['move']:>4} {r['step']:<7} {r['title']}" for r in rows] or ["nothing to do"])
+    emit(
+        {"moves": rows},
+        as_json,
+        [f"{r['move']:>4} {r['step']:<7} {r['title']}" for r in rows] or ["nothing to do"],
+    )
 
 
 @main.command("set")
@@ -162,7 +181,13 @@ def set_(session: str, changes: tuple[str, ...], reason: str, as_json: bool) -> 
 @main.command("print")
 @click.argument("session")
 @click.argument("outdir", type=click.Path(path_type=Path))
-@click.option("--format", "format_name", type=click.Choice(["wav24", "wav32f", "flac24"]), default="wav24", show_default=True)
+@click.option(
+    "--format",
+    "format_name",
+    type=click.Choice(["wav24", "wav32f", "flac24"]),
+    default="wav24",
+    show_default=True,
+)
 @json_option
 def print_(session: str, outdir: Path, format_name: str, as_json: bool) -> None:
     """Print every mic, the stems and the kit mix into a new folder, with a manifest."""

@@ -60,7 +60,10 @@ def _run(job_id: int, work: Callable[[Handle], dict]) -> None:
         rows.update(state=Job.FAILED, message=str(error)[:600])
     except Exception:
         log.exception("job %s failed", job_id)
-        rows.update(state=Job.FAILED, message="Something failed inside Arkund; the server's log says what. Nothing was changed.")
+        rows.update(
+            state=Job.FAILED,
+            message="Something failed inside Arkund; the server's log says what. Nothing was changed.",
+        )
     finally:
         close_old_connections()
 
@@ -68,4 +71,7 @@ def _run(job_id: int, work: Callable[[Handle], dict]) -> None:
 def settle_orphans() -> int:
     """Mark what was running when the process died; returns how many."""
     rows = Job.objects.filter(state__in=(Job.WAITING, Job.RUNNING))
-    return rows.update(state=Job.FAILED, message="The application was stopped meanwhile; nothing half-made was kept. Start it again.")
+    return rows.update(
+        state=Job.FAILED,
+        message="The application was stopped meanwhile; nothing half-made was kept. Start it again.",
+    )

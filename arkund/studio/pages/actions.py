@@ -20,7 +20,9 @@ from arkund.studio.services.recordings import find as find_hits
 
 def _answer(session_id: int, move: Move | None) -> JsonResponse:
     version = Session.objects.values_list("version", flat=True).get(pk=session_id)
-    return JsonResponse({"version": version, "move": move.number if move else None, "title": move.title if move else ""})
+    return JsonResponse(
+        {"version": version, "move": move.number if move else None, "title": move.title if move else ""}
+    )
 
 
 @require_POST
@@ -205,6 +207,8 @@ def _placement(m: Measure, capture, at_s: float) -> Placement:
         strong = [h for h in mine if not h.ghost]
         usual = sorted(h.level_db for h in strong)[len(strong) // 2] if strong else capture.level_db
         at, gain = round(near.time_s * m.rate), usual - capture.level_db
-    later = [h.time_s for hs in m.hits.values() for h in hs if h.piece == capture.piece and h.time_s > at / m.rate + 0.02]
+    later = [
+        h.time_s for hs in m.hits.values() for h in hs if h.piece == capture.piece and h.time_s > at / m.rate + 0.02
+    ]
     room = round((min(later, default=at / m.rate + 10.0) - at / m.rate) * m.rate) - capture.before
     return Placement(capture=capture.id, at=at, length=max(min(capture.length, room), 1), gain_db=round(gain, 2))

@@ -161,7 +161,14 @@ def _sums(m: Measure, piece: str, hits: list, reference) -> list[dict]:
             extra = _Planned(m, each)
             planned.append(windows(extra, at, m.rate))
         after = band_gain_db(*_equal(*planned), m.rate)
-        out.append({"id": mic.id, "name": mic.name, "before": np.round(before, 1).tolist(), "after": np.round(after, 1).tolist()})
+        out.append(
+            {
+                "id": mic.id,
+                "name": mic.name,
+                "before": np.round(before, 1).tolist(),
+                "after": np.round(after, 1).tolist(),
+            }
+        )
     return [{"edges": [list(b) for b in BANDS_HZ], "pairs": out}] if out else []
 
 
@@ -276,7 +283,14 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
         "layers": [
-            {"index": i, "capture": x.capture, "on": x.on, "level_db": x.level_db, "follow": x.follow, "strikes": len(x.strikes)}
+            {
+                "index": i,
+                "capture": x.capture,
+                "on": x.on,
+                "level_db": x.level_db,
+                "follow": x.follow,
+                "strikes": len(x.strikes),
+            }
             for i, x in enumerate(m.plan.layers)
         ],
     }

@@ -7,7 +7,13 @@ from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.core.tone.settings import Band
 
-NAMES = {"q": "Q", "bpm": "tempo", "mix": "share", "follow": "follows strength", "grid": "grid (per whole note)"}
+NAMES = {
+    "q": "Q",
+    "bpm": "tempo",
+    "mix": "share",
+    "follow": "follows strength",
+    "grid": "grid (per whole note)",
+}
 UNIT_ENDINGS = ("_db", "_ms", "_hz", "_s")
 
 _BY_STEP = {

@@ -55,7 +55,12 @@ def load(request: HttpRequest) -> JsonResponse:
                 on_progress=lambda share, text: handle.progress(0.6 * share, text),
                 cancelled=handle.cancelled,
             )
-            find(session, session.plan, session.plan.take, lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
+            find(
+                session,
+                session.plan,
+                session.plan.take,
+                lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"),
+            )
             return {"session": session.pk}
         finally:
             shutil.rmtree(folder, ignore_errors=True)

@@ -44,7 +44,12 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
         raise CancelledError("Overtaken by a newer change.")
     response = HttpResponse(made.audio.T.tobytes(), content_type="application/octet-stream")
     response["X-Audition"] = json.dumps(
-        {"rate": made.sample_rate_hz, "matched_db": made.matched_db, "peak_db": made.peak_db, "loudness": made.loudness_lufs}
+        {
+            "rate": made.sample_rate_hz,
+            "matched_db": made.matched_db,
+            "peak_db": made.peak_db,
+            "loudness": made.loudness_lufs,
+        }
     )
     response["Cache-Control"] = "no-store"
     return response

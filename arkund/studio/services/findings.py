@@ -1,5 +1,6 @@
 """The findings of each step, with what was decided about them."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -87,7 +88,7 @@ def _swapped(m: Measure) -> list[Finding]:
     toms = [mic for mic in m.plan.mics if mic.piece.startswith("tom") and m.hits.get(mic.piece)]
     tuned = [(mic, m.tone(mic).fundamental_hz or 0.0) for mic in sorted(toms, key=lambda mic: mic.piece)]
     out = []
-    for (a, high), (b, low) in zip(tuned, tuned[1:], strict=False):
+    for (a, high), (b, low) in itertools.pairwise(tuned):
         if high and low and low > high * 1.04:
             out.append(
                 Finding(
@@ -117,7 +118,9 @@ def _timing(m: Measure) -> list[Finding]:
 
 def _clean(m: Measure) -> list[Finding]:
     found = [
-        propose_clean(mic, start_settings(mic), m.separation(mic)) for mic in m.shells() if wants_gate(mic) and m.hits.get(mic.piece)
+        propose_clean(mic, start_settings(mic), m.separation(mic))
+        for mic in m.shells()
+        if wants_gate(mic) and m.hits.get(mic.piece)
     ]
     return [f for f in found if f is not None]
 

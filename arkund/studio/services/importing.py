@@ -1,5 +1,7 @@
 """Import: a folder of files becomes a session with takes and named mics, or nothing at all."""
 
+import functools
+import operator
 import re
 from collections import Counter
 from collections.abc import Callable
@@ -11,6 +13,7 @@ from django.utils.text import slugify
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import audio
 from arkund.core.kit.names import Recognised, recognise
+from arkund.core.kit.pieces import kit_order
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.studio.models import MicRecording, Session, Take
 from arkund.studio.services import store
@@ -39,8 +42,10 @@ def import_folder(
     takes = _takes(folder)
     warnings: list[str] = []
     usable = _usable(takes, warnings)
-    rate = Counter(header.sample_rate_hz for _, header in sum(usable.values(), [])).most_common(1)[0][0]
-    total = sum(header.frames * header.channels for _, header in sum(usable.values(), []))
+    rate = Counter(
+        header.sample_rate_hz for _, header in functools.reduce(operator.iadd, usable.values(), [])
+    ).most_common(1)[0][0]
+    total = sum(header.frames * header.channels for _, header in functools.reduce(operator.iadd, usable.values(), []))
     done = 0
     rows: list[tuple[str, str, audio.Channel, str, Recognised]] = []  # take, file, channel, mic name, recognised
     for take, files in usable.items():
@@ -144,12 +149,18 @@ def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: lis
                 sides[mic_id] = known.side
         placed.append((take, mic_id, file, channel, known.confidence))
     takes = list(dict.fromkeys(take for take, *_ in placed))
+    ordered = sorted(mics.values(), key=kit_order)
     keys = {take: f"take-{number}" for number, take in enumerate(takes, 1)}
     _lengths_differ(placed, rate, warnings)
-    plan = Plan(take=keys[takes[0]], mics=tuple(mics.values()), tempo=tempo)
+    plan = Plan(take=keys[takes[0]], mics=tuple(ordered), tempo=tempo)
     with transaction.atomic():
         session = Session.objects.create(
-            name=name[:120], sample_rate_hz=rate, plan_json=plan.to_json(), sides=sides, warnings=warnings, ready=True
+            name=name[:120],
+            sample_rate_hz=rate,
+            plan_json=plan.to_json(),
+            sides=sides,
+            warnings=warnings,
+            ready=True,
         )
         for take in takes:
             mine = [row for row in placed if row[0] == take]
@@ -181,4 +192,6 @@ def _lengths_differ(placed: list[tuple], rate: int, warnings: list[str]) -> None
         longest = max(lengths.values())
         for file, length in lengths.items():
             if longest - length > rate // 10:
-                warnings.append(f"{file}: {(longest - length) / rate:.1f} s shorter than the longest of its take; silent there.")
+                warnings.append(
+                    f"{file}: {(longest - length) / rate:.1f} s shorter than the longest of its take; silent there."
+                )

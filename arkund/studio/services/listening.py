@@ -152,4 +152,10 @@ def _finish(audio: np.ndarray, rate: int, matched_db: float) -> Audition:
     out[:fade] *= ramp
     out[out.shape[0] - fade :] *= ramp[::-1]
     peak_db = 20 * np.log10(max(min(peak, SAFE_PEAK), 1e-9))
-    return Audition(out.astype(np.float32), rate, round(matched_db, 2), round(float(peak_db), 2), round(quick_loudness_lufs(out, rate), 2))
+    return Audition(
+        out.astype(np.float32),
+        rate,
+        round(matched_db, 2),
+        round(float(peak_db), 2),
+        round(quick_loudness_lufs(out, rate), 2),
+    )

@@ -50,9 +50,7 @@ class Measure:
             return self.hits
         return {
             piece: [
-                dataclasses.replace(
-                    h, time_s=moved_sample(self.plan.cuts, round(h.time_s * self.rate)) / self.rate
-                )
+                dataclasses.replace(h, time_s=moved_sample(self.plan.cuts, round(h.time_s * self.rate)) / self.rate)
                 for h in mine
             ]
             for piece, mine in self.hits.items()
@@ -73,7 +71,14 @@ class Measure:
         return lambda start, stop: source(self.plan, self.recordings, mic, start, stop)
 
     def _source_depends(self, mic: MicPlan) -> list:
-        return [mic.id, mic.piece, mic.role, mic.trim_db, mic.line_up.to_json(), [c.to_json() for c in self.plan.cuts]]
+        return [
+            mic.id,
+            mic.piece,
+            mic.role,
+            mic.trim_db,
+            mic.line_up.to_json(),
+            [c.to_json() for c in self.plan.cuts],
+        ]
 
     def levels(self) -> dict[str, MicLevel]:
         """Return the peaks of each mic at its own hits, before any trim."""
@@ -157,7 +162,10 @@ class Measure:
         size = int(BUSY_SPAN_S * self.rate)
         if not times or length <= size:
             return 0, min(size, length)
-        best = max(range(len(times)), key=lambda i: sum(times[i] <= t < times[i] + BUSY_SPAN_S - 0.5 for t in times[i:]))
+        best = max(
+            range(len(times)),
+            key=lambda i: sum(times[i] <= t < times[i] + BUSY_SPAN_S - 0.5 for t in times[i:]),
+        )
         start = max(int((times[best] - 0.3) * self.rate), 0)
         return min(start, length - size), min(start, length - size) + size
 

@@ -24,7 +24,11 @@ from arkund.core.units import gain_to_db
 from arkund.studio.models import Print, Session
 from arkund.studio.services.recordings import SessionRecordings
 
-FORMATS = {"wav24": ("WAV", "PCM_24", ".wav"), "wav32f": ("WAV", "FLOAT", ".wav"), "flac24": ("FLAC", "PCM_24", ".flac")}
+FORMATS = {
+    "wav24": ("WAV", "PCM_24", ".wav"),
+    "wav32f": ("WAV", "FLOAT", ".wav"),
+    "flac24": ("FLAC", "PCM_24", ".flac"),
+}
 CHUNK_BYTES = 96 * 1024 * 1024  # of one bank; sets how many seconds are rendered at a time
 OVERLAP = 256  # samples that true peak looks back across chunks
 CLIPS_AT = 1.0 - 2.0**-23
@@ -122,9 +126,7 @@ def _print(session: Session, making: Path, format_name: str, on_progress, cancel
 def _outputs(plan, rate: int) -> list[tuple[str, str, int]]:
     """Return (output, file name, channels): mics in the plan's order, then stems, paths and the kit."""
     nodes = build(plan, rate)
-    out = [
-        (f"strip:{mic.id}", f"{number:02d} {_safe(mic.name)}", 1) for number, mic in enumerate(plan.mics, 1)
-    ]
+    out = [(f"strip:{mic.id}", f"{number:02d} {_safe(mic.name)}", 1) for number, mic in enumerate(plan.mics, 1)]
     number = len(out)
     stems = [f"group:{group}" for group in GROUPS if f"group:{group}" in nodes]
     stems += [f"path:{path}" for path in ("punch", "sustain") if getattr(plan, path).on]

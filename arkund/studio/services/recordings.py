@@ -2,6 +2,8 @@
 
 import functools
 
+from django.db import transaction
+
 from arkund.core.files.audio import MicFile
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.resolve import Hit, resolve
@@ -10,7 +12,6 @@ from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import Plan
 from arkund.studio.models import FoundHit, MicRecording, Session, Take
 from arkund.studio.services import store
-from django.db import transaction
 
 
 @functools.lru_cache(maxsize=256)

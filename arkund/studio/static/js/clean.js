@@ -100,7 +100,7 @@ Alpine.data("clean", () => ({
     const { sheet } = this;
     sheet.glyph(piece, 14, y, 5, colour);
     sheet.text(name, 26, y, colour, "left", '12px "Sheet", sans-serif');
-    values.forEach((v, i) => sheet.glyph(piece, x.to(clamp(v, LOW, 0)), y + ((i * 29) % 11) - 5, 2 * size, colour, true));
+    values.forEach((v, i) => sheet.glyph(piece, x.to(clamp(v, LOW, 0)), y + ((i * 7919) % 11) - 5, 2 * size, colour, true));
   },
   hit() {
     const { wave, chart } = this;

@@ -82,7 +82,7 @@ Alpine.data("level", () => ({
     c.globalAlpha = 0.55;
     row.peaks_db.forEach((peak, i) => {
       const at = clamp(peak + row.trim_db, LOW, 0);
-      const jitter = ((i * 37) % 13) - 6;
+      const jitter = ((i * 7919) % 17) - 8;
       c.fillRect(x.to(at) - 1, y + jitter - 1, 2, 2);
     });
     c.globalAlpha = 1;

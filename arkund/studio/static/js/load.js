@@ -216,8 +216,14 @@ Alpine.data("load", () => ({
     const { sheet, chart } = this;
     sheet.glyph(piece, 16, y, 5, "soft");
     sheet.text(piece, 28, y, "soft", "left", '12px "Sheet", sans-serif');
-    for (const [t, velocity, ghost, hand] of chart.hits[piece]) {
-      if (t < this.from || t > this.until) continue;
+    const shown = chart.hits[piece].filter(([t]) => t >= this.from && t <= this.until);
+    const dense = shown.length > (sheet.right - sheet.left) / 9;
+    for (const [t, velocity, ghost, hand] of shown) {
+      if (dense) {
+        const tall = ghost ? 2 : 2 + (velocity / 127) * 4;
+        sheet.line(x.to(t), y - tall, x.to(t), y + tall, hand ? "yours" : ghost ? "soft" : "ink");
+        continue;
+      }
       sheet.glyph(piece, x.to(t), y, ghost ? 3 : 2.5 + (velocity / 127) * 3, hand ? "yours" : "ink", ghost);
     }
   },

@@ -1,0 +1,31 @@
+.PHONY: help demo test ci format css vendor lock bench
+
+help:  ## Show what can be made
+	@grep -E '^[a-z]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 12
+
+demo:  ## Make the demo session and serve it
+	bin/demo
+
+test:  ## Run all tests
+	bin/test
+
+ci:  ## Run everything that must hold for a change
+	.ci/run
+
+format:  ## Format and sort all sources
+	.venv/bin/ruff check --fix .
+	.venv/bin/ruff format .
+	git ls-files -z '*.html' | xargs -0 .venv/bin/djade --target-version 5.2 || true
+
+css:  ## Build the CSS (needs Node)
+	cd assets && npm ci --silent && npm run -s css
+
+vendor:  ## Copy vendored scripts and fonts (needs Node)
+	cd assets && npm ci --silent && npm run -s vendor
+
+lock:  ## Lock the dependencies anew
+	.venv/bin/pip-compile -q --strip-extras --no-header --no-emit-index-url --no-emit-trusted-host -o requirements/runtime.txt pyproject.toml
+	.venv/bin/pip-compile -q --strip-extras --no-header --no-emit-index-url --no-emit-trusted-host --extra dev -o requirements/dev.txt pyproject.toml
+
+bench:  ## Measure speed and memory
+	.venv/bin/arkund bench

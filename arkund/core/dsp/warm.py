@@ -1,0 +1,29 @@
+"""Compile every kernel once, so that the first audition is not a compile. Run at set-up: ``python -m arkund.core.dsp.warm``."""
+
+import numpy as np
+
+from arkund.core.dsp import _kernels as k
+
+
+def warm() -> None:
+    """Call each kernel with the types that it is used with; the compiled code is kept beside the module."""
+    f = np.float32
+    mono, stereo = np.zeros(64, f), np.zeros(128, f)
+    for lanes, kernels in k.BANKS.items():
+        bank, gain = np.zeros(64 * lanes, f), np.zeros(64 * lanes, f)
+        kernels.svf_cascade(bank, 2, 1, np.zeros(6 * lanes, f), np.zeros(2 * lanes, f))
+        kernels.gate(bank, gain, 2, np.ones(8 * lanes, f), np.zeros(5 * lanes, f))
+        kernels.shaper(bank, 2, np.ones(8 * lanes, f), np.ones(3 * lanes, f))
+        kernels.compressor(bank, gain, 2, np.ones(6 * lanes, f), np.zeros(lanes, f))
+        k.multiply(bank, gain, lanes, 2)
+    k.polynomials(mono + f(1), mono.copy(), mono.copy())
+    k.release_floor(mono, mono.copy(), f(0.5), f(0))
+    k.follow(mono, mono.copy(), f(0.5), f(0.5))
+    k.add_placed(stereo, mono, f(1), f(1))
+    k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
+    k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
+    k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))
+
+
+if __name__ == "__main__":
+    warm()
