@@ -1,0 +1,49 @@
+"""The limiter holds its ceiling, and leaves alone what lies below."""
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from arkund.core.dsp import limiter
+
+
+def peak_4x_db(audio: np.ndarray) -> float:
+    """Independent true peak: scipy's polyphase resampling."""
+    up = signal.resample_poly(audio.astype(float), 4, 1, axis=0, window=("kaiser", 10.0))
+    return 20 * np.log10(np.abs(up).max())
+
+
+class TestLimit:
+    """Ceiling, transparency and link."""
+
+    @pytest.mark.parametrize("ceiling_db", [-0.5, -1.0, -6.0])
+    @pytest.mark.parametrize("seed", [1, 2, 3])
+    def test_ceiling_is_held(self, ceiling_db, seed):
+        """The 4x oversampled peak stays within 0.1 dB of the ceiling for loud drum-like bursts."""
+        rng = np.random.default_rng(seed)
+        audio = rng.standard_normal((48_000, 2)) * 0.02
+        for at in rng.integers(500, 40_000, 20):
+            t = np.arange(3000)
+            audio[at : at + 3000] += (rng.uniform(0.5, 4) * rng.standard_normal((3000, 2)) * np.exp(-t / 400)[:, None])
+        out = limiter.limit(audio.astype(np.float32), ceiling_db, 60.0, 48_000)
+        assert peak_4x_db(out) <= ceiling_db + 0.1
+        assert peak_4x_db(out) > ceiling_db - 0.6
+
+    def test_below_the_ceiling_nothing_changes(self):
+        """What needs no limiting comes out bit for bit."""
+        audio = (np.random.default_rng(9).standard_normal((20_000, 2)) * 0.05).astype(np.float32)
+        assert np.array_equal(limiter.limit(audio, -1.0, 60.0, 48_000), audio)
+
+    def test_channels_share_the_gain(self):
+        """A peak on the left lowers the right by as much, so that the picture stays."""
+        audio = np.full((9600, 2), 0.25, np.float32)
+        audio[4800:4850, 0] = 1.5
+        out = limiter.limit(audio, -6.0, 60.0, 48_000)
+        assert out[4825, 1] / 0.25 == pytest.approx(out[4825, 0] / 1.5, rel=1e-5)
+
+    def test_recovers_with_its_release(self):
+        """Five release times after the peak the gain is back within 0.1 dB."""
+        audio = np.full((48_000, 2), 0.2, np.float32)
+        audio[4800:4810] = 2.0
+        out = limiter.limit(audio, -6.0, 40.0, 48_000)
+        assert 20 * np.log10(out[4810 + 300 * 48, 0] / 0.2) > -0.1

@@ -1,0 +1,88 @@
+"""Loudness and true peak against the figures of ITU-R BS.1770."""
+
+import numpy as np
+import pytest
+
+from arkund.core.dsp.loudness import LoudnessMeter, k_weighting, loudness_lufs, measure, quick_loudness_lufs, true_peak_db
+from arkund.core.errors import AudioError
+
+
+def sine(frequency: float, level_db: float, seconds: float, rate: int, channels: int = 2, phase: float = 0.0):
+    t = np.arange(int(seconds * rate)) / rate
+    wave = 10 ** (level_db / 20) * np.sin(2 * np.pi * frequency * t + phase)
+    return np.repeat(wave[:, None], channels, axis=1).astype(np.float32)
+
+
+class TestKWeighting:
+    """At 48 kHz the filters are those of the standard's tables."""
+
+    def test_table_1_and_2(self):
+        """Coefficients to the digits that are printed."""
+        first, second = k_weighting(48_000)
+        assert (first.b0, first.b1, first.b2) == pytest.approx((1.53512485958697, -2.69169618940638, 1.19839281085285))
+        assert (first.a1, first.a2) == pytest.approx((-1.69065929318241, 0.73248077421585))
+        assert (second.b0, second.b1, second.b2) == (1.0, -2.0, 1.0)
+        assert (second.a1, second.a2) == pytest.approx((-1.99004745483398, 0.99007225036621))
+
+
+class TestIntegratedLoudness:
+    """Reference signals and the gates."""
+
+    @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+    def test_full_scale_sine(self, rate):
+        """A 997 Hz sine at 0 dBFS in one channel reads -3.01 LKFS (annex 1)."""
+        assert loudness_lufs(sine(997.0, 0.0, 5.0, rate, channels=1), rate) == pytest.approx(-3.01, abs=0.02)
+
+    @pytest.mark.parametrize("level_db", [-23.0, -33.0])
+    def test_stereo_sine(self, level_db):
+        """EBU Tech 3341 cases 1 and 2: a 1 kHz stereo sine reads its level."""
+        assert loudness_lufs(sine(1000.0, level_db, 20.0, 48_000), 48_000) == pytest.approx(level_db, abs=0.1)
+
+    def test_gates(self):
+        """EBU Tech 3341 case 3: softer ends do not pull the loudness down."""
+        parts = [sine(1000.0, v, s, 48_000) for v, s in ((-36.0, 10.0), (-23.0, 60.0), (-36.0, 10.0))]
+        assert loudness_lufs(np.concatenate(parts), 48_000) == pytest.approx(-23.0, abs=0.1)
+
+    def test_absolute_gate(self):
+        """EBU Tech 3341 case 4: what lies below -70 does not count at all."""
+        parts = [sine(1000.0, v, s, 48_000) for v, s in ((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10))]
+        assert loudness_lufs(np.concatenate(parts), 48_000) == pytest.approx(-23.0, abs=0.1)
+
+    def test_pieces_equal_the_whole(self):
+        """Audio may arrive in pieces of any size."""
+        audio = np.random.default_rng(8).standard_normal((96_000, 2)).astype(np.float32) * 0.1
+        meter = LoudnessMeter(48_000)
+        for part in np.array_split(audio, 37):
+            meter.add(part)
+        assert meter.integrated_lufs() == pytest.approx(loudness_lufs(audio, 48_000), abs=1e-9)
+
+    def test_silence(self):
+        """Silence has no loudness, and is no error."""
+        assert loudness_lufs(np.zeros((48_000, 2), np.float32), 48_000) < -150
+
+    def test_shape_is_checked(self):
+        """Mono must be given as one channel."""
+        with pytest.raises(AudioError, match="shape"):
+            loudness_lufs(np.zeros(100), 48_000)
+
+    def test_quick_loudness_of_a_loop(self):
+        """For steady sound the ungated figure is the same."""
+        audio = sine(1000.0, -20.0, 4.0, 48_000)
+        assert quick_loudness_lufs(audio, 48_000) == pytest.approx(loudness_lufs(audio, 48_000), abs=0.05)
+
+
+class TestTruePeak:
+    """Peaks between samples."""
+
+    @pytest.mark.parametrize(("frequency", "phase"), [(12_000.0, np.pi / 4), (11_025.0, 0.7), (8_000.0, np.pi / 6), (16_000.0, 0.4)])
+    def test_sine_between_samples(self, frequency, phase):
+        """A faded-in sine reads its amplitude within +0.2 / -0.4 dB, the tolerance of EBU Tech 3341."""
+        audio = sine(frequency, -6.0, 0.5, 48_000, phase=phase)
+        fade = np.minimum(np.arange(24_000) / 4000, 1.0)[:, None]
+        assert -6.4 < true_peak_db((audio * fade * fade[::-1]).astype(np.float32)) < -5.8
+
+    def test_never_below_the_sample_peak(self):
+        """The samples themselves count."""
+        audio = np.random.default_rng(4).uniform(-0.7, 0.7, (4000, 2)).astype(np.float32)
+        found = measure(audio, 48_000)
+        assert found.true_peak_db >= found.peak_db
