@@ -65,12 +65,24 @@ class SmallKit:
 
 
 def small_kit(
-    *, seed: int, style: str, bpm: float, bars: int, hard: bool = False, rate: int = 48_000, drop=(), play_with=None, **kit_with
+    *,
+    seed: int,
+    style: str,
+    bpm: float,
+    bars: int,
+    hard: bool = False,
+    rate: int = 48_000,
+    drop=(),
+    play_with=None,
+    **kit_with,
 ) -> SmallKit:
     """Generate a kit with its own tuning and placement and a short part played on it."""
     kit = varied_kit(seed, sample_rate_hz=rate, **kit_with)
     if drop:
-        kit = Kit(**{f: getattr(kit, f) for f in kit.__dataclass_fields__} | {"mics": tuple(m for m in kit.mics if m.name not in drop)})
+        kit = Kit(
+            **{f: getattr(kit, f) for f in kit.__dataclass_fields__}
+            | {"mics": tuple(m for m in kit.mics if m.name not in drop)}
+        )
     playing = Playing(
         style=style, bpm=bpm, bars=bars, seed=seed, start_s=2.4, hard=HARD_CASES if hard else (), **(play_with or {})
     )

@@ -19,7 +19,8 @@ OPTIONS = {
     "nogil": True,
     "cache": True,
     "error_model": "numpy",
-    "fastmath": {"contract", "nsz", "arcp"},
+    # No "contract" and no "arcp": every width and lane must round alike, so that a strip's samples do not depend on its bank.
+    "fastmath": {"nsz"},
     "boundscheck": False,
 }
 f32, i32 = np.float32, np.int32
@@ -50,11 +51,11 @@ def exp2(value):
     v = min(max(f32(value), f32(-60.0)), f32(60.0))
     whole = i32(v + f32(64.0)) - i32(64)
     f = v - f32(whole)
-    p = f32(0.0135341472)
-    p = p * f + f32(0.0520115005)
-    p = p * f + f32(0.241442733)
-    p = p * f + f32(0.693003839)
-    p = p * f + f32(1.00000259)
+    p = f32(0.0134266852)
+    p = p * f + f32(0.0522424722)
+    p = p * f + f32(0.241280206)
+    p = p * f + f32(0.693044845)
+    p = p * f + f32(1.0)  # exact at 0: a gain of 0 dB changes nothing
     return p * i32((whole + i32(127)) << i32(23)).view(f32)
 
 
@@ -149,7 +150,8 @@ def _make(LANES):
 
         Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
         level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
-        4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor.
+        4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor,
+        8 ratio of attacks that steady sound reaches by itself [octaves].
         state rows: 0 fast, 1 slow attack, 2 slow release.
         """
         length = x.size // LANES
@@ -170,7 +172,7 @@ def _make(LANES):
                 state[LANES + c] = late
                 state[2 * LANES + c] = held
                 most = params[6 * LANES + c]
-                onset = min(max(log2(fast / late), f32(0.0)), most)
+                onset = min(max(log2(fast / late) - params[8 * LANES + c], f32(0.0)), most)
                 tail = min(max(log2(held / fast), f32(0.0)), most)
                 x[row + c] *= exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
 

@@ -13,7 +13,7 @@ def warm() -> None:
         bank, gain = np.zeros(64 * lanes, f), np.zeros(64 * lanes, f)
         kernels.svf_cascade(bank, 2, 1, np.zeros(6 * lanes, f), np.zeros(2 * lanes, f))
         kernels.gate(bank, gain, 2, np.ones(8 * lanes, f), np.zeros(5 * lanes, f))
-        kernels.shaper(bank, 2, np.ones(8 * lanes, f), np.ones(3 * lanes, f))
+        kernels.shaper(bank, 2, np.ones(9 * lanes, f), np.ones(3 * lanes, f))
         kernels.compressor(bank, gain, 2, np.ones(6 * lanes, f), np.zeros(lanes, f))
         k.multiply(bank, gain, lanes, 2)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())

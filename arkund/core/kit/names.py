@@ -20,7 +20,7 @@ _PIECE_WORDS = {
 _ROLE_WORDS = {
     "in": "in inside inner beater",
     "out": "out outside outer front port reso resonant",
-    "sub": "sub subkick subk low",
+    "sub": "sub low",
     "top": "top tp up upper over batter",
     "bottom": "bottom btm bot bt under below wires dn",
 }
@@ -93,7 +93,8 @@ def _split(token: str) -> list[str]:
         return [token]
     for cut in range(len(token) - 1, 1, -1):
         head, tail = token[:cut], token[cut:]
-        if head in _words(_PIECE_WORDS) and tail in _ALL_WORDS:
+        known = head in _words(_PIECE_WORDS) or tail in _words(_PIECE_WORDS)
+        if known and head in _ALL_WORDS and tail in _ALL_WORDS:
             return [head, tail]
     return [token]
 

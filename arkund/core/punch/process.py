@@ -12,6 +12,7 @@ from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 FAST_ATTACK_MS, SLOW_ATTACK_MS = 0.3, 15.0
 FAST_RELEASE_MS, SLOW_RELEASE_MS = 40.0, 180.0
 FULL_RATIO_DB = 12.0  # ratio of the two envelopes at which the whole amount is reached
+STEADY_RATIO_DB = 6.0  # the two attacks differ by up to this in steady noise, which is no onset
 SHAPER_FLOOR = 1e-5  # -100 dBFS: keeps silence from being shaped
 LEAST_DETECTOR_HZ = 25.0  # below, the detector's filter is a straight wire
 OCTAVE_DB = 6.020599913
@@ -32,6 +33,7 @@ def shape(bank: np.ndarray, settings: Sequence[ShaperSettings], sample_rate_hz: 
             [s.sustain_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
             [FULL_RATIO_DB / OCTAVE_DB] * count,
             [SHAPER_FLOOR] * count,
+            [STEADY_RATIO_DB / OCTAVE_DB] * count,
         ],
         width := bank.shape[1],
     )

@@ -18,7 +18,7 @@ from arkund.core.punch import process as punch
 from arkund.core.render.source import SOURCE_REACH, source_settings
 from arkund.core.tone import process as tone
 
-REACH_STEP_S = 0.5  # reaches are rounded up to multiples, so that small changes keep cached spans useful
+REACH_STEP_S = 1.0  # reaches are rounded up to multiples, so that most strips share a bank and cached spans stay useful
 PATHS = ("punch", "sustain")
 
 
@@ -134,5 +134,10 @@ def rounded(reach: int, rate: int) -> int:
 
 
 def batches(nodes: list[Node]) -> list[list[Node]]:
-    """Split strips into groups that fill a bank."""
-    return [nodes[i : i + WIDE] for i in range(0, len(nodes), WIDE)]
+    """Split strips into banks of equal reach: all lanes of a bank start at the same sample, so a strip's samples do not depend
+    on which others it is rendered with.
+    """
+    groups: dict[int, list[Node]] = {}
+    for node in nodes:
+        groups.setdefault(node.before, []).append(node)
+    return [group[i : i + WIDE] for group in groups.values() for i in range(0, len(group), WIDE)]

@@ -89,7 +89,7 @@ class _Work:
                 missing.setdefault((a, b), []).append(self.nodes[name])
         for (a, b), strips in missing.items():
             groups = graph.batches(strips)
-            if self.executor is not None and len(strips) > 3 and len(groups) == 1:
+            if self.executor is not None and len(groups) == 1 and len(strips) > 3:
                 half = (len(strips) + 1) // 2
                 groups = [strips[:half], strips[half:]]
             if self.executor is None:
@@ -102,7 +102,7 @@ class _Work:
         if self.cancelled():
             raise CancelledError("The render was cancelled.")
         mics = [node.settings for node in strips]
-        before, after = max(node.before for node in strips), max(node.after for node in strips)
+        before, after = strips[0].before, max(node.after for node in strips)
         bank = empty_bank(stop - start + before + after, len(mics))
         for lane, mic in enumerate(mics):
             bank[:, lane] = source(self.plan, self.recordings, mic, start - before, stop + after)

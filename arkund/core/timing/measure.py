@@ -7,6 +7,7 @@ import numpy as np
 
 SLOWEST_BPM, FASTEST_BPM = 55.0, 210.0
 USUAL_BPM = 115.0
+BACKBEAT_BEATS = 2.0
 CLEAR = 1.25  # the best tempo's score against the best unrelated one
 
 
@@ -63,6 +64,10 @@ def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_un
     candidates = np.arange(SLOWEST_BPM, FASTEST_BPM, 0.05)
     centre = np.log2(candidates / USUAL_BPM)
     score = np.array([_score(times, weights, bpm, steps) for bpm in candidates]) * np.exp(-0.5 * (centre / 0.9) ** 2)
+    backbeat_s = _backbeat_s(hits)
+    if backbeat_s is not None:
+        octaves = np.log2(candidates * backbeat_s / 60.0 / BACKBEAT_BEATS)
+        score *= np.exp(-0.5 * (octaves / 0.6) ** 2)
     best = int(np.argmax(score))
     fine = np.arange(candidates[best] - 0.1, candidates[best] + 0.1, 0.005)
     bpm = float(fine[int(np.argmax([_whole_score(times, weights, b, steps) for b in fine]))])
@@ -74,6 +79,14 @@ def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_un
     first = _first_bar(hits, bpm, beats_per_bar, steps == 3)
     whole = _whole_score(times, weights, bpm, steps)
     return TempoGuess(round(bpm, 3), first, round(float(whole), 3), bool(score[best] / others > CLEAR))
+
+
+def _backbeat_s(hits) -> float | None:
+    """Return the usual time between strong snares, which in most music is two beats; None with too few."""
+    strong = np.sort([h.time_s for h in hits.get("snare", []) if not h.ghost])
+    gaps = np.diff(strong)
+    gaps = gaps[gaps > 0.3]
+    return float(np.median(gaps)) if gaps.size >= 4 else None
 
 
 def _score(times, weights, bpm: float, steps: int) -> float:

@@ -62,10 +62,21 @@ class TestBank:
         """The same channel gives the same samples in either width."""
         x = drums(1)
         sections = [bell(200.0, 6.0, 2.0, RATE), *high_pass(60.0, 4, RATE)]
-        narrow = filter_bank(bank_of([x]), [sections])[:, 0]
-        wide = filter_bank(bank_of([x] * 9), [sections] * 9)
-        assert np.array_equal(narrow, wide[:, 0])
-        assert np.array_equal(narrow, wide[:, 8])
+        gate, shaper = (
+            GateSettings(on=True, threshold_db=-30.0),
+            ShaperSettings(on=True, attack_db=7.0, sustain_db=-5.0),
+        )
+        compressor = CompressorSettings(on=True, threshold_db=-30.0, detector_low_hz=200.0)
+
+        def chain(count: int) -> np.ndarray:
+            bank = filter_bank(bank_of([x] * count), [sections] * count)
+            bank = bank * gate_gain(bank, [gate] * count, RATE)
+            bank = punch.shape(bank, [shaper] * count, RATE)
+            return punch.compress(bank, [compressor] * count, RATE)
+
+        narrow = chain(1)[:, 0]
+        for count in (3, 5, 9, 16):
+            assert all(np.array_equal(narrow, lane) for lane in chain(count)[:, :count].T)
 
     def test_cascades_of_different_length(self):
         """A channel with fewer sections passes the rest unchanged."""
@@ -142,7 +153,9 @@ def naive_shaper(x: np.ndarray, s: ShaperSettings) -> np.ndarray:
         fast = level + (fast - level) * (ka if level > fast else kr)
         late = level + (late - level) * (kl if level > late else kr)
         held = level + (held - level) * (ka if level > held else kh)
-        onset = np.clip(20 * np.log10(fast / late), 0, punch.FULL_RATIO_DB) / punch.FULL_RATIO_DB
+        onset = (
+            np.clip(20 * np.log10(fast / late) - punch.STEADY_RATIO_DB, 0, punch.FULL_RATIO_DB) / punch.FULL_RATIO_DB
+        )
         tail = np.clip(20 * np.log10(held / fast), 0, punch.FULL_RATIO_DB) / punch.FULL_RATIO_DB
         out[i] = v * 10 ** ((s.attack_db * onset + s.sustain_db * tail) / 20)
     return out
@@ -188,7 +201,10 @@ class TestAgainstNaiveLoops:
     @pytest.mark.parametrize("seed", [31, 32])
     def test_shaper(self, seed):
         """Attack up, sustain down, and the other way round."""
-        for s in (ShaperSettings(on=True, attack_db=9.0, sustain_db=-12.0), ShaperSettings(on=True, attack_db=-6.0, sustain_db=8.0)):
+        for s in (
+            ShaperSettings(on=True, attack_db=9.0, sustain_db=-12.0),
+            ShaperSettings(on=True, attack_db=-6.0, sustain_db=8.0),
+        ):
             x = drums(seed)
             got = punch.shape(bank_of([x]), [s], RATE)[:, 0]
             wanted = naive_shaper(x, s)

@@ -24,7 +24,7 @@ class TestLimit:
         audio = rng.standard_normal((48_000, 2)) * 0.02
         for at in rng.integers(500, 40_000, 20):
             t = np.arange(3000)
-            audio[at : at + 3000] += (rng.uniform(0.5, 4) * rng.standard_normal((3000, 2)) * np.exp(-t / 400)[:, None])
+            audio[at : at + 3000] += rng.uniform(0.5, 4) * rng.standard_normal((3000, 2)) * np.exp(-t / 400)[:, None]
         out = limiter.limit(audio.astype(np.float32), ceiling_db, 60.0, 48_000)
         assert peak_4x_db(out) <= ceiling_db + 0.1
         assert peak_4x_db(out) > ceiling_db - 0.6

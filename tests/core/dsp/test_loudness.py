@@ -3,7 +3,14 @@
 import numpy as np
 import pytest
 
-from arkund.core.dsp.loudness import LoudnessMeter, k_weighting, loudness_lufs, measure, quick_loudness_lufs, true_peak_db
+from arkund.core.dsp.loudness import (
+    LoudnessMeter,
+    k_weighting,
+    loudness_lufs,
+    measure,
+    quick_loudness_lufs,
+    true_peak_db,
+)
 from arkund.core.errors import AudioError
 
 
@@ -74,7 +81,9 @@ class TestIntegratedLoudness:
 class TestTruePeak:
     """Peaks between samples."""
 
-    @pytest.mark.parametrize(("frequency", "phase"), [(12_000.0, np.pi / 4), (11_025.0, 0.7), (8_000.0, np.pi / 6), (16_000.0, 0.4)])
+    @pytest.mark.parametrize(
+        ("frequency", "phase"), [(12_000.0, np.pi / 4), (11_025.0, 0.7), (8_000.0, np.pi / 6), (16_000.0, 0.4)]
+    )
     def test_sine_between_samples(self, frequency, phase):
         """A faded-in sine reads its amplitude within +0.2 / -0.4 dB, the tolerance of EBU Tech 3341."""
         audio = sine(frequency, -6.0, 0.5, 48_000, phase=phase)

@@ -1,0 +1,96 @@
+"""Arrival and polarity against the room's geometry."""
+
+import numpy as np
+import pytest
+
+from arkund.core.demo.room import arrival_s
+from arkund.core.files.audio import ArrayMic
+from arkund.core.lineup import measure as lineup
+from arkund.core.lineup.propose import propose
+from tests.kits import small_kit
+
+
+class TestMeasure:
+    """Every mic within 0.1 ms; polarity right or said to be unsure."""
+
+    @pytest.mark.parametrize(
+        ("seed", "style", "rate"), [(511, "straight", 48_000), (522, "slow", 44_100), (533, "sixeight", 96_000)]
+    )
+    def test_generated_kits(self, seed, style, rate):
+        """Delay from distance over the speed of sound."""
+        kit = small_kit(seed=seed, style=style, bpm=84.0, bars=6, rate=rate)
+        places = {m.name: m for m in kit.kit.mics}
+        for found in lineup.measure(kit.plan, kit, kit.hits):
+            true = arrival_s(places[found.mic], found.piece) - arrival_s(places[found.reference], found.piece)
+            polarity = -1 if found.mic == "Snr btm" else 1
+            if found.sure:
+                assert found.delay_ms == pytest.approx(true * 1000, abs=0.1), found.mic
+                assert found.polarity == polarity, found.mic
+
+    def test_inverted_copy(self, straight):
+        """An inverted copy later by 37 samples is found as such, within a hundredth of a millisecond."""
+        top = straight.readers["SN top"]
+        late = ArrayMic(-np.concatenate([np.zeros(37), top.read(0, top.length)]))
+        at = [round(h.time_s * 48_000) for h in straight.truth["snare"] if not h.ghost]
+        delay, polarity, spread, sure = lineup.arrival(top, late, at, 6.0, 48_000)
+        assert delay == pytest.approx(37 / 48, abs=0.01)
+        assert (polarity, sure) == (-1, True)
+        assert spread < 0.02
+
+    def test_unrelated_mics_are_unsure(self, straight):
+        """Noise has no arrival."""
+        rng = np.random.default_rng(6)
+        noise = ArrayMic(rng.standard_normal(straight.length) * 0.1)
+        at = [round(h.time_s * 48_000) for h in straight.truth["snare"]]
+        *_, sure = lineup.arrival(straight.readers["SN top"], noise, at, 6.0, 48_000)
+        assert not sure
+
+
+class TestPropose:
+    """What is sure is moved, the kit's mics keep their distance."""
+
+    def test_snare_bottom_is_turned(self, straight):
+        """Polarity and delay of the snare's second mic."""
+        notes = {f.place: f for f in propose(straight.plan, lineup.measure(straight.plan, straight, straight.hits))}
+        assert notes["Snr btm"].changes["mics.Snr btm.line_up.inverted"] is True
+        assert "mics.KD out.line_up.delay_ms" in notes["KD out"].changes
+        for overhead in ("OH L", "OH R", "Rm L"):
+            assert "delay_ms" not in str(notes.get(overhead, ""))
+
+    def test_unsure_is_not_moved(self, straight):
+        """An unsure mic is named, never changed."""
+        found = lineup.Arrival("OH L", "SN top", "snare", 3.0, 1, 2.0, False, 12)
+        (note,) = propose(straight.plan, [found])
+        assert note.changes == {}
+        assert not note.first_choice
+
+
+class TestBandGain:
+    """What a sum gains by band, against closed forms."""
+
+    def test_in_step_against_and_unrelated(self):
+        """+3 dB for copies, deep loss for inverted ones, 0 for unrelated noise."""
+        rng = np.random.default_rng(2)
+        a, b = rng.standard_normal((2, 20, 4800))
+        assert lineup.band_gain_db(a, a, 48_000) == pytest.approx([3.01] * 6, abs=0.01)
+        assert max(lineup.band_gain_db(a, -a, 48_000)) < -100
+        assert max(map(abs, lineup.band_gain_db(a, b, 48_000)[2:])) < 1.0
+
+    def test_one_millisecond_cancels_500_hz(self):
+        """Two copies d ms apart cancel at 1/(2d)."""
+        t = np.arange(9600) / 48_000
+        a = np.sin(2 * np.pi * 499 * t)[None, :] * np.hanning(t.size)
+        b = np.roll(a, 48, axis=1)
+        assert lineup.band_gain_db(a, b, 48_000)[3] < -20
+
+
+class TestCleanHits:
+    """Hits that stand alone are preferred."""
+
+    def test_apart_from_others(self, straight):
+        """None of the chosen has a kick or tom near."""
+        chosen = lineup.clean_hits(straight.hits, "snare")
+        others = [h.time_s for p in ("kick", "tom1", "tom2", "floor") for h in straight.hits.get(p, [])]
+        assert chosen
+        assert all(min(abs(h.time_s - t) for t in others) > 0.06 for h in chosen)
+        assert lineup.clean_hits({}, "snare") == []

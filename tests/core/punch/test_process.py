@@ -1,0 +1,150 @@
+"""Compressor against its static curve and time constants; shaper independent of level."""
+
+import numpy as np
+import pytest
+
+from arkund.core.dsp.bank import bank_of
+from arkund.core.plan.plan import MicPlan
+from arkund.core.punch import process as punch
+from arkund.core.punch.measure import attack_and_body_db, average_envelope
+from arkund.core.punch.propose import propose
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+
+RATE = 48_000
+
+
+def gain_db(x: np.ndarray, s: CompressorSettings) -> np.ndarray:
+    return 20 * np.log10(punch.compressor_gain(bank_of([x.astype(np.float32)]), [s], RATE)[:, 0])
+
+
+class TestStaticCurve:
+    """(L - T)(1 - 1/R) above the knee."""
+
+    @pytest.mark.parametrize("ratio", [1.5, 4.0, 20.0])
+    @pytest.mark.parametrize("knee_db", [0.0, 6.0])
+    @pytest.mark.parametrize("level_db", [-30.0, -20.5, -19.0, -12.0, -3.0])
+    def test_settled_reduction(self, ratio, knee_db, level_db):
+        """A steady level settles on the curve within 0.02 dB."""
+        s = CompressorSettings(on=True, threshold_db=-20.0, ratio=ratio, knee_db=knee_db, attack_ms=1.0, release_ms=5.0)
+        x = np.full(RATE // 2, 10 ** (level_db / 20))
+        assert -gain_db(x, s)[-1] == pytest.approx(float(punch.static_reduction_db(level_db, s)), abs=0.02)
+
+    def test_four_to_one_lets_one_out(self):
+        """12 dB over the threshold at 4:1 leaves 3."""
+        s = CompressorSettings(on=True, threshold_db=-20.0, ratio=4.0, knee_db=0.0)
+        assert punch.static_reduction_db(np.array([-8.0]), s) == pytest.approx([9.0])
+
+    def test_make_up(self):
+        """Below the threshold only the make-up is left."""
+        s = CompressorSettings(on=True, threshold_db=-10.0, makeup_db=4.0)
+        assert gain_db(np.full(4800, 0.01), s)[-1] == pytest.approx(4.0, abs=1e-3)
+
+
+class TestTimes:
+    """63 % of the way after the attack and the release."""
+
+    @pytest.mark.parametrize("attack_ms", [1.0, 10.0, 30.0])
+    def test_attack(self, attack_ms):
+        """Within 1 % of 1 - 1/e."""
+        s = CompressorSettings(
+            on=True, threshold_db=-20.0, ratio=10.0, knee_db=0.0, attack_ms=attack_ms, release_ms=100.0
+        )
+        x = np.concatenate([np.full(4800, 1e-4), np.full(RATE, 0.5)])
+        reduction = -gain_db(x, s)
+        at = 4800 + int(attack_ms * RATE / 1000)
+        assert reduction[at] / reduction[-1] == pytest.approx(1 - np.exp(-1), abs=0.01)
+
+    @pytest.mark.parametrize("release_ms", [50.0, 200.0])
+    def test_release(self, release_ms):
+        """Within 1 % of 1/e left."""
+        s = CompressorSettings(
+            on=True, threshold_db=-20.0, ratio=10.0, knee_db=0.0, attack_ms=1.0, release_ms=release_ms
+        )
+        x = np.concatenate([np.full(RATE, 0.5), np.full(RATE, 1e-4)])
+        reduction = -gain_db(x, s)
+        at = RATE + int(release_ms * RATE / 1000)
+        assert reduction[at] / reduction[RATE - 1] == pytest.approx(np.exp(-1), abs=0.01)
+
+
+class TestDetector:
+    """Key high-pass and linked pairs."""
+
+    def test_high_passed_detector_ignores_the_kick(self):
+        """50 Hz at full level no longer pumps."""
+        t = np.arange(RATE) / RATE
+        low = 0.5 * np.sin(2 * np.pi * 50 * t)
+        wide = CompressorSettings(on=True, threshold_db=-30.0, ratio=10.0)
+        assert gain_db(low, wide)[-1] < -8
+        assert gain_db(low, wide.replace(detector_low_hz=400.0))[-1] > -1.0
+
+    def test_linked_pair_moves_together(self):
+        """A hit on the left lowers both sides by the same gain."""
+        left, right = np.full(9600, 0.8, np.float32), np.full(9600, 0.05, np.float32)
+        s = CompressorSettings(on=True, threshold_db=-20.0, ratio=8.0)
+        linked = punch.compressor_gain(bank_of([left, right]), [s, s], RATE, [(0, 1)])
+        apart = punch.compressor_gain(bank_of([left, right]), [s, s], RATE)
+        assert np.array_equal(linked[:, 0], linked[:, 1])
+        assert apart[-1, 1] == pytest.approx(1.0, rel=1e-5)
+
+
+def hit(level: float, body_s: float = 0.1) -> np.ndarray:
+    t = np.arange(RATE // 2) / RATE
+    rng = np.random.default_rng(3)
+    return (level * rng.standard_normal(t.size) * (np.exp(-t / body_s) + 2 * np.exp(-t / 0.004))).astype(np.float32)
+
+
+class TestShaper:
+    """Attack and sustain, whatever the level."""
+
+    def test_level_independent(self):
+        """The same hit 26 dB softer is shaped by the same gain."""
+        s = ShaperSettings(on=True, attack_db=8.0, sustain_db=-8.0)
+        loud, soft = hit(0.5), hit(0.025)
+        a = punch.shape(bank_of([loud]), [s], RATE)[:, 0] / loud
+        b = punch.shape(bank_of([soft]), [s], RATE)[:, 0] / soft
+        part = slice(0, RATE // 8)
+        assert np.median(np.abs(20 * np.log10(np.abs(a[part] / b[part])))) < 0.1
+
+    @pytest.mark.parametrize(("attack_db", "sustain_db"), [(9.0, 0.0), (-9.0, 0.0), (0.0, 9.0), (0.0, -12.0)])
+    def test_moves_the_right_part(self, attack_db, sustain_db):
+        """Attack changes the first milliseconds, sustain the body."""
+        x = np.concatenate([np.zeros(4800, np.float32), hit(0.3)])
+        out = punch.shape(bank_of([x]), [ShaperSettings(on=True, attack_db=attack_db, sustain_db=sustain_db)], RATE)[
+            :, 0
+        ]
+
+        def change(a_ms, b_ms):
+            part = slice(4800 + a_ms * 48, 4800 + b_ms * 48)
+            return 10 * np.log10(np.sum(out[part] ** 2) / np.sum(x[part] ** 2))
+
+        first, body = change(0, 5), change(60, 200)
+        if attack_db:
+            assert np.sign(first) == np.sign(attack_db)
+            assert abs(first) > 3 * abs(body)
+        else:
+            assert np.sign(body) == np.sign(sustain_db)
+            assert abs(body) > 2 * abs(first)
+
+
+class TestMeasureAndPropose:
+    """Envelopes of real hits and the settings that follow."""
+
+    def test_average_envelope(self, straight):
+        """The peak of the average lies within 5 ms after the hit."""
+        found = average_envelope(straight.readers["SN top"].read, straight.hits["snare"], RATE)
+        at = found.time_ms[int(np.argmax(found.level_db))]
+        assert -1.0 <= at <= 6.0
+        attack, body = attack_and_body_db(found)
+        assert attack > body + 3
+
+    def test_release_follows_the_music(self):
+        """95 % recovered by the next own hit."""
+        mic = MicPlan(id="s", name="S", piece="snare", role="top")
+        made = propose(mic, [-8.0, -9.0, -8.5], 0.45).changes["mics.s.compressor"]
+        assert made["release_ms"] == pytest.approx(150.0)
+        settings = CompressorSettings.from_json(made)
+        assert 5 < float(punch.static_reduction_db(-8.5, settings)) < 9
+
+    def test_cymbals_are_left(self):
+        """No compressor for a hat at first choice."""
+        assert propose(MicPlan(id="h", name="H", piece="hihat", role="spot"), [-10.0], 0.2) is None

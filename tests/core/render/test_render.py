@@ -1,0 +1,216 @@
+"""What is heard is what is printed: spans, cache and executors against the whole render."""
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+
+from arkund.core.blend.settings import PUNCH, SUSTAIN, BusSettings, MixSettings
+from arkund.core.clean.settings import GateSettings
+from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, Placement, Plan
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.render import graph
+from arkund.core.render.cache import SpanCache
+from arkund.core.render.render import key_listen, pan_gains, render
+from arkund.core.tone.settings import KINDS, Band, ToneSettings
+from tests.kits import small_kit
+
+
+@pytest.fixture(scope="module")
+def kit():
+    return small_kit(seed=771, style="straight", bpm=126.0, bars=6)
+
+
+def random_plan(plan: Plan, seed: int, rate: int = 48_000) -> Plan:
+    """A Plan with everything on, drawn from the ranges that the pages offer."""
+    rng = np.random.default_rng(seed)
+    u = lambda low, high: float(rng.uniform(low, high))  # noqa: E731
+    mics = []
+    for mic in plan.mics:
+        bands = tuple(
+            Band(
+                kind=str(rng.choice(KINDS)),
+                frequency_hz=u(40, 12_000),
+                gain_db=u(-12, 12),
+                q=u(0.4, 8),
+                slope_db=6 * int(rng.integers(1, 9)),
+            )
+            for _ in range(int(rng.integers(0, 4)))
+        )
+        mics.append(
+            mic.replace(
+                trim_db=u(-6, 6),
+                line_up=LineUp(delay_ms=u(-5, 5), inverted=bool(rng.random() < 0.3)),
+                gate=GateSettings(
+                    on=bool(rng.random() < 0.5), threshold_db=u(-50, -15), release_ms=u(20, 400), lookahead_ms=u(0, 5)
+                ),
+                tone=ToneSettings(bands=bands),
+                shaper=ShaperSettings(on=bool(rng.random() < 0.5), attack_db=u(-8, 8), sustain_db=u(-10, 8)),
+                compressor=CompressorSettings(
+                    on=bool(rng.random() < 0.6), threshold_db=u(-40, -10), ratio=u(1.5, 12), release_ms=u(20, 400)
+                ),
+                mix=MixSettings(level_db=u(-12, 0), pan=u(-1, 1), punch_send_db=u(-20, 0), sustain_send_db=u(-20, 0)),
+            )
+        )
+    at = int(5.0 * rate)
+    capture = Capture(id="sn", piece="snare", take=plan.take, at=at, before=100, length=9000, level_db=-8.0)
+    return plan.replace(
+        mics=tuple(mics),
+        cuts=(
+            Cut(at=4 * rate, shift=int(u(-900, 900))),
+            Cut(at=6 * rate, shift=int(u(-900, 900))),
+            Cut(at=9 * rate, shift=0),
+        ),
+        captures=(capture,),
+        placements=(Placement(capture="sn", at=7 * rate, length=8000),),
+        layers=(Layer(capture="sn", strikes=((3 * rate, -3.0), (8 * rate, 0.0))),),
+        punch=PUNCH.replace(on=True, level_db=u(-20, -6)),
+        sustain=SUSTAIN.replace(on=True, level_db=u(-20, -6)),
+        bus=BusSettings(
+            compressor=CompressorSettings(
+                on=True, threshold_db=u(-30, -15), ratio=2.0, attack_ms=30.0, release_ms=u(60, 250)
+            ),
+            mix=u(0.4, 1.0),
+            limiter_on=bool(rng.random() < 0.5),
+            ceiling_db=u(-6, -1),
+        ),
+    )
+
+
+class TestSpans:
+    """Any span equals the same span of the whole within -90 dBFS."""
+
+    @pytest.mark.parametrize("seed", range(6))
+    def test_random_plans_and_spans(self, kit, seed):
+        """Gate, filters, shaper, compressor, edits, samples, paths, bus and limiter all on."""
+        plan = random_plan(kit.plan, seed)
+        whole = render(plan, kit, (0, kit.length))
+        rng = np.random.default_rng(100 + seed)
+        assert np.abs(whole).max() > 0.01
+        for _ in range(3):
+            start = int(rng.integers(0, kit.length - 60_000))
+            stop = start + int(rng.integers(2_000, 60_000))
+            worst = np.max(np.abs(render(plan, kit, (start, stop)) - whole[start:stop]))
+            assert 20 * np.log10(worst + 1e-12) < -90
+
+    def test_other_outputs(self, kit):
+        """Stems, paths, drums and single strips keep the promise too."""
+        plan = random_plan(kit.plan, 42)
+        for output in ("mix", "path:punch", "group:snare", "drum:kick", "strip:T1", "alone:HH"):
+            whole = render(plan, kit, (0, kit.length), output)
+            part = render(plan, kit, (300_000, 340_000), output)
+            assert np.max(np.abs(part - whole[300_000:340_000])) < 10 ** (-90 / 20), output
+
+
+class TestCache:
+    """Kept spans change nothing but the time."""
+
+    def test_cached_equals_uncached(self, kit):
+        """After random changes, the cached render is the same to the last bit."""
+        cache = SpanCache()
+        plan = random_plan(kit.plan, 7)
+        span = (200_000, 260_000)
+        for seed in range(4):
+            mics = list(plan.mics)
+            mics[seed * 3] = mics[seed * 3].replace(trim_db=float(seed))
+            plan = plan.replace(mics=tuple(mics))
+            assert np.array_equal(render(plan, kit, span, cache=cache), render(plan, kit, span))
+        assert cache.hits > 0
+
+    def test_only_what_changed_is_rendered(self, kit):
+        """A change on one mic leaves all other strips' keys alone."""
+        plan = random_plan(kit.plan, 8)
+        changed = plan.replace(mics=(plan.mics[0].replace(trim_db=9.0), *plan.mics[1:]))
+        a, b = graph.build(plan, 48_000), graph.build(changed, 48_000)
+        different = {name for name in a if a[name].key != b[name].key and name.startswith("strip:")}
+        assert different == {f"strip:{plan.mics[0].id}"}
+        assert a["kit"].key != b["kit"].key
+
+    def test_bounded_in_bytes(self):
+        """The oldest go first."""
+        cache = SpanCache(most_bytes=4000)
+        for i in range(5):
+            cache.put(f"k{i}", 0, 300, np.zeros(300, np.float32))
+        assert cache.get("k0", 0, 300) is None
+        assert cache.get("k4", 10, 20).size == 10
+
+    def test_executors_give_the_same_bytes(self, kit):
+        """With threads or without."""
+        plan = random_plan(kit.plan, 9)
+        with ThreadPoolExecutor(2) as pool:
+            threaded = render(plan, kit, (100_000, 180_000), executor=pool)
+        assert np.array_equal(threaded, render(plan, kit, (100_000, 180_000)))
+
+
+class TestMixing:
+    """Sums, places, mute and solo."""
+
+    def test_stems_add_up_to_the_mix(self, kit):
+        """Groups plus paths are what reaches the bus."""
+        plan = random_plan(kit.plan, 10)
+        span = (150_000, 200_000)
+        nodes = graph.build(plan, 48_000)
+        total = sum(render(plan, kit, span, name) for name in nodes if name.startswith("group:"))
+        for path in ("punch", "sustain"):
+            total = total + render(plan, kit, span, f"path:{path}") * 10 ** (getattr(plan, path).level_db / 20)
+        assert np.max(np.abs(total - render(plan, kit, span, "mix"))) < 1e-5
+
+    def test_plain_plan_is_a_plain_sum(self, kit):
+        """With nothing on, the kit is the sum of the raw mics at -3 dB on each side."""
+        span = (100_000, 120_000)
+        wanted = sum(audio[slice(*span)] for audio in kit.audio.values()) * np.sqrt(0.5)
+        got = render(kit.plan, kit, span)
+        assert np.max(np.abs(got - wanted[:, None])) < 1e-5
+
+    def test_inverted_copy_nulls(self, kit):
+        """The proof that two paths match."""
+        mic = kit.plan.mics[0]
+        twin = mic.replace(id="twin", line_up=LineUp(inverted=True))
+        both = kit.plan.replace(mics=(mic, twin))
+        kit.readers["twin"] = kit.readers[mic.id]
+        assert np.max(np.abs(render(both, kit, (0, 100_000)))) < 1e-7
+
+    def test_mute_and_solo(self, kit):
+        """Solo leaves only the soloed, mute wins."""
+        mics = list(kit.plan.mics)
+        mics[3] = mics[3].replace(mix=MixSettings(solo=True))
+        plan = kit.plan.replace(mics=tuple(mics))
+        only = render(plan, kit, (100_000, 110_000))
+        assert np.allclose(only[:, 0], kit.audio[mics[3].id][100_000:110_000] * np.sqrt(0.5), atol=1e-6)
+        mics[3] = mics[3].replace(mix=MixSettings(solo=True, mute=True))
+        assert not np.any(render(kit.plan.replace(mics=tuple(mics)), kit, (100_000, 110_000)))
+
+    @pytest.mark.parametrize(("pan", "left", "right"), [(-1, 1, 0), (0, 0.7071, 0.7071), (1, 0, 1)])
+    def test_pan_is_of_equal_power(self, pan, left, right):
+        """Squares add up to one."""
+        assert pan_gains(pan) == pytest.approx((left, right), abs=1e-4)
+
+    def test_levels_do_not_drive_the_paths(self, kit):
+        """Sends are pre-fader: moving a level leaves the path as it is."""
+        plan = random_plan(kit.plan, 11)
+        lower = plan.replace(mics=tuple(m.replace(mix=m.mix.replace(level_db=-30.0)) for m in plan.mics))
+        a, b = (graph.build(p, 48_000)["path:punch"].key for p in (plan, lower))
+        assert a == b
+
+
+class TestErrors:
+    """Unknown outputs and cancelled work."""
+
+    def test_unknown_output(self, kit):
+        """The text lists what there is."""
+        with pytest.raises(SettingsError, match="unknown 'drum:gong'"):
+            render(kit.plan, kit, (0, 100), "drum:gong")
+
+    def test_cancel(self, kit):
+        """A render that is no longer wanted stops."""
+        with pytest.raises(CancelledError):
+            render(kit.plan, kit, (0, 48_000), cancelled=lambda: True)
+
+    def test_key_listen(self, kit):
+        """What the gate hears: the mic through its key filter, on both sides."""
+        plan = kit.plan.replace(mics=tuple(m.replace(gate=GateSettings(key_low_hz=3000.0)) for m in kit.plan.mics))
+        heard = key_listen(plan, kit, "KD in", (100_000, 150_000))
+        raw = kit.audio["KD in"][100_000:150_000]
+        assert np.array_equal(heard[:, 0], heard[:, 1])
+        assert np.mean(heard**2) < 0.1 * np.mean(raw**2)
