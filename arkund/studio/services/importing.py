@@ -108,9 +108,11 @@ def _usable(takes: dict[str, list[Path]], warnings: list[str]) -> dict[str, list
     for take, paths in takes.items():
         for path in paths:
             try:
-                out.setdefault(take, []).append((path, audio.probe(path)))
+                header = audio.probe(path)
             except AudioError as error:
                 warnings.append(str(error))
+            else:
+                out.setdefault(take, []).append((path, header))
     if not out:
         raise AudioError("No usable recording: " + " ".join(warnings[:5]))
     return out

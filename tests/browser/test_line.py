@@ -1,0 +1,155 @@
+"""The whole job in the browser: load, propose, listen while changing, undo, print, download."""
+
+import re
+import zipfile
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from arkund.studio.pages.steps import PAGES
+
+pytestmark = pytest.mark.browser
+
+LEVEL = """(band) => {
+  const s = globalThis.arkund.player.spectrum();
+  const rate = globalThis.arkund.player.context.sampleRate;
+  const bin = (hz) => Math.round((hz / (rate / 2)) * s.length);
+  let sum = 0;
+  for (let i = bin(band[0]); i < bin(band[1]); i += 1) sum += 10 ** (s[i] / 10);
+  return 10 * Math.log10(sum + 1e-20);
+}"""
+
+
+def tilt(page: Page, times: int = 14) -> float:
+    """How far the snare's body stands above its top in what the page plays, in dB; loudness matching does not move it."""
+    levels = []
+    for _ in range(times):
+        levels.append([page.evaluate(LEVEL, band) for band in ([150, 210], [6000, 12_000])])
+        page.wait_for_timeout(110)
+    body, top = (max(each) for each in zip(*levels, strict=True))
+    assert top > -110  # something is playing
+    return body - top
+
+
+@pytest.fixture(scope="module")
+def session(address, chromium, recordings) -> str:
+    """Load the folder through the page, as an engineer does."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.set_default_timeout(60_000)
+    page.goto(address)
+    page.get_by_label("tempo in BPM").fill("116")
+    page.locator("#folder").set_input_files(recordings)
+    page.wait_for_url(re.compile(r"/s/\d+/load/"), timeout=60_000)
+    expect(page.get_by_role("heading", name="What did each mic really hear?")).to_be_visible()
+    found = page.url.rsplit("/load/", 1)[0]
+    context.close()
+    return found
+
+
+class TestLine:
+    """One session, from files to files."""
+
+    def test_propose_listen_change_undo_print(self, page, session, tmp_path):
+        """An equaliser changed during a running loop is heard in what the page plays, without a stop."""
+        page.goto(f"{session}/load/")
+        page.locator("#propose").click()
+        expect(page.locator("#message")).to_have_text("Done.", timeout=60_000)
+
+        page.goto(f"{session}/tone/?of=sn-top")
+        expect(page.get_by_role("button", name="+ high-pass")).to_be_enabled()
+        page.get_by_role("button", name="alone").click()
+        page.locator('[aria-label="listening bar"] input[type=number]').first.fill("3")
+        page.locator('[aria-label="listening bar"] input[type=number]').first.press("Enter")
+        page.locator("#play").click()
+        page.wait_for_function("() => globalThis.arkund.player.playing")
+        page.wait_for_timeout(700)
+        before = tilt(page)
+
+        began = page.evaluate("() => globalThis.arkund.player.began")
+        frequency = page.get_by_label("frequency of filter 1", exact=True)
+        expect(frequency).to_have_value("85")
+        frequency.fill("4000")
+        frequency.press("Enter")
+        expect(page.locator("#message")).to_contain_text("filter 1")
+        page.wait_for_timeout(1200)
+        page.wait_for_function("() => !document.querySelector('#play').disabled")
+        assert tilt(page) < before - 8
+        assert page.evaluate("() => globalThis.arkund.player.began") == began  # the same loop, still at its place
+        expect(page.locator("#play")).to_have_text("stop")
+
+        page.locator("#undo").click()
+        expect(frequency).to_have_value("85")
+        page.wait_for_timeout(1200)
+        assert tilt(page) > before - 3
+        page.keyboard.press("Space")
+        expect(page.locator("#play")).to_have_text("listen")
+
+        page.goto(f"{session}/print/")
+        page.locator("#print-now").click()
+        expect(page.locator("a.download").first).to_be_visible(timeout=60_000)
+        with page.expect_download() as waiting:
+            page.locator("a.download").first.click()
+        bundle = tmp_path / "print.zip"
+        waiting.value.save_as(bundle)
+        with zipfile.ZipFile(bundle) as names:
+            assert names.testzip() is None
+            assert "manifest.json" in names.namelist()
+            assert any("Kit mix" in name for name in names.namelist())
+
+    def test_a_file_that_is_no_audio(self, page, address, tmp_path):
+        """The page says which file and why; nothing is made."""
+        (tmp_path / "broken.wav").write_text("no audio in here")
+        page.goto(address)
+        page.locator("#files").set_input_files(tmp_path / "broken.wav")
+        expect(page.get_by_role("alert")).to_contain_text("broken.wav: not a readable")
+
+
+class TestPages:
+    """Every step's page draws its chart and keeps within the window."""
+
+    @pytest.mark.parametrize("step", list(PAGES))
+    def test_fits(self, page, session, step):
+        """Nothing is cut off sideways at 1280 and at 900 pixels."""
+        page.goto(f"{session}/{step}/")
+        expect(page.get_by_role("heading", level=1)).to_have_text(PAGES[step].question)
+        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        for width in (1280, 900):
+            page.set_viewport_size({"width": width, "height": 800})
+            page.wait_for_timeout(150)
+            assert page.evaluate("() => document.documentElement.scrollWidth") <= width
+
+    def test_charts_show_something(self, page, session):
+        """A canvas is not empty."""
+        for step in ("load", "level", "lineup", "timing", "tone", "punch"):
+            page.goto(f"{session}/{step}/")
+            page.wait_for_function(
+                """() => { const c = document.querySelector('canvas'); if (!c || c.width < 100) return false;
+                const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+                let n = 0; for (let i = 3; i < d.length; i += 4) n += d[i] > 0; return n > 3000; }"""
+            )
+
+    def test_hits_by_key(self, page, session):
+        """n goes to the next hit, a adds one, ctrl z takes it back."""
+        page.goto(f"{session}/load/")
+        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        page.keyboard.press("n")
+        expect(page.get_by_text(re.compile(r"hit at \d+\.\d+ s"))).to_be_visible()
+        page.get_by_role("button", name="remove this hit").click()
+        expect(page.locator("#message")).to_contain_text("Hit removed")
+        page.keyboard.press("Control+z")
+        expect(page.locator("#message")).to_contain_text("Hit removed")
+        expect(page.locator("#redo")).to_be_enabled()
+
+    def test_ladder_by_keys(self, page, session):
+        """One sample later by the arrow key."""
+        page.goto(f"{session}/lineup/?of=kick")
+        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        field = page.locator("label:has-text('delay') input")
+        was = field.input_value()
+        page.locator("canvas").focus()
+        page.keyboard.press("ArrowRight")
+        expect(page.locator("#message")).to_contain_text("delay")
+        expect(field).not_to_have_value(was)
+        assert float(field.input_value()) == pytest.approx(float(was) + 1 / 48, abs=1e-3)
+        page.locator("#undo").click()

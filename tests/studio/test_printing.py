@@ -1,0 +1,111 @@
+"""Prints: exact lengths, what was heard, honest manifests, nothing half-made."""
+
+import hashlib
+import json
+
+import numpy as np
+import pytest
+import soundfile
+
+from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.render.render import render
+from arkund.studio.models import Print
+from arkund.studio.services import printing
+from arkund.studio.services.proposing import propose_all
+from arkund.studio.services.recordings import SessionRecordings
+
+pytestmark = pytest.mark.django_db
+
+
+class TestPrintSession:
+    """Files and manifest."""
+
+    @pytest.mark.parametrize(
+        ("format_name", "subtype"), [("wav24", "PCM_24"), ("wav32f", "FLOAT"), ("flac24", "PCM_24")]
+    )
+    def test_what_was_heard_is_printed(self, session, tmp_path, monkeypatch, format_name, subtype):
+        """The kit mix equals the render of any span within -90 dBFS, in every format, across chunks."""
+        monkeypatch.setattr(printing, "CHUNK_BYTES", 64 * 60_000)
+        propose_all(session.pk)
+        session.refresh_from_db()
+        manifest = printing.print_session(session, tmp_path / "out", format_name)
+        recordings = SessionRecordings(session)
+        length = recordings.length("take-1")
+        kit_file = next(f for f in manifest["files"] if f["output"] == "kit")
+        info = soundfile.info(tmp_path / "out" / kit_file["file"])
+        assert (info.frames, info.samplerate, info.subtype) == (length, 48_000, subtype)
+        kit, _ = soundfile.read(tmp_path / "out" / kit_file["file"])
+        for start in (0, 50_000, 190_000):
+            heard = render(session.plan, recordings, (start, start + 20_000))
+            assert 20 * np.log10(np.max(np.abs(kit[start : start + 20_000] - heard)) + 1e-12) < -90
+
+    def test_every_file_has_the_same_length_and_its_checksum(self, session, tmp_path):
+        """Mics, stems and mix start and end together; the manifest tells the truth."""
+        manifest = printing.print_session(session, tmp_path / "out")
+        written = json.loads((tmp_path / "out" / "manifest.json").read_text())
+        assert written == manifest
+        lengths = set()
+        for f in manifest["files"]:
+            path = tmp_path / "out" / f["file"]
+            samples, _ = soundfile.read(path)
+            lengths.add(len(samples))
+            assert hashlib.sha256(path.read_bytes()).hexdigest() == f["sha256"]
+            assert 20 * np.log10(np.abs(samples).max() + 1e-9) == pytest.approx(f["peak_db"], abs=0.02)
+        assert lengths == {manifest["length_samples"]}
+        assert len(manifest["files"]) == len(session.plan.mics) + 4 + 1
+
+    def test_stems_add_up_to_the_mix(self, session, tmp_path):
+        """Without bus processing the stems are the mix."""
+        manifest = printing.print_session(session, tmp_path / "out", "wav32f")
+        read = {f["output"]: soundfile.read(tmp_path / "out" / f["file"])[0] for f in manifest["files"]}
+        total = sum(audio for name, audio in read.items() if name.startswith("group:"))
+        assert np.max(np.abs(total - read["kit"])) < 1e-5
+
+    def test_same_plan_same_bytes(self, session, tmp_path):
+        """Also with dither."""
+        a = printing.print_session(session, tmp_path / "a")
+        b = printing.print_session(session, tmp_path / "b")
+        assert [f["sha256"] for f in a["files"]] == [f["sha256"] for f in b["files"]]
+
+    def test_dither(self, session, tmp_path):
+        """A soft passage at 24 bit is off by less than two steps and not merely cut off."""
+        manifest = printing.print_session(session, tmp_path / "out")
+        name = next(f["file"] for f in manifest["files"] if f["output"] == "strip:sn-top")
+        printed, _ = soundfile.read(tmp_path / "out" / name)
+        exact = render(session.plan, SessionRecordings(session), (0, 48_000), "strip:sn-top")
+        error = (printed[:48_000] - exact) * 2**23
+        assert np.max(np.abs(error)) < 2.0
+        assert 0.3 < np.std(error) < 0.7
+
+
+class TestNothingHalfMade:
+    """Refusals and cancels."""
+
+    def test_cancel_leaves_nothing(self, session, tmp_path):
+        """No folder, no row."""
+        with pytest.raises(CancelledError):
+            printing.print_session(session, tmp_path / "out", cancelled=lambda: True)
+        assert list(tmp_path.iterdir()) == []
+        assert not Print.objects.exists()
+
+    def test_folder_in_use(self, session, tmp_path):
+        """Nothing of the user's is overwritten."""
+        (tmp_path / "mine.txt").write_text("keep")
+        with pytest.raises(AudioError, match="not empty"):
+            printing.print_session(session, tmp_path)
+
+    def test_unknown_format(self, session, tmp_path):
+        """The known ones are listed."""
+        with pytest.raises(SettingsError, match="wav24, wav32f, flac24"):
+            printing.print_session(session, tmp_path / "o", "mp3")
+
+    def test_writing_that_fails(self, session, tmp_path, monkeypatch):
+        """A full disk is said, and nothing is left."""
+
+        def full(*args):
+            raise OSError(28, "No space left on device")
+
+        monkeypatch.setattr(printing, "_write", full)
+        with pytest.raises(AudioError, match="No space left"):
+            printing.print_session(session, tmp_path / "out")
+        assert list(tmp_path.iterdir()) == []
