@@ -43,7 +43,7 @@ def address(tmp_path_factory):
     at = f"http://127.0.0.1:{port}"
     for _ in range(150):
         try:
-            urllib.request.urlopen(at, timeout=1).close()  # noqa: S310
+            urllib.request.urlopen(at, timeout=1).close()
             break
         except OSError:
             time.sleep(0.1)

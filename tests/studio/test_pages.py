@@ -232,7 +232,7 @@ class TestActions:
 
     def test_add_and_remove_a_hit(self, client, session):
         """Counts follow, undo brings it back."""
-        hits = lambda: client.get(f"/s/{session.pk}/load/data").json()["chart"]["hits"]["snare"]  # noqa: E731
+        hits = lambda: client.get(f"/s/{session.pk}/load/data").json()["chart"]["hits"]["snare"]
         count = len(hits())
         self.act(client, session, "hit", change={"kind": "add", "piece": "snare", "time_s": 0.777})
         assert len(hits()) == count + 1
@@ -245,7 +245,7 @@ class TestActions:
             abs(h[4])
             for h in client.get(f"/s/{session.pk}/timing/data").json()["chart"]["hits"]
             if h[1] == 1 and h[0] in ("kick", "snare") and not h[5]
-        )  # noqa: E731, E501
+        )
         self.act(client, session, "moves", changes={"tempo.first_bar_s": 2.4}, step="timing")
         before = spread()
         self.act(client, session, "quantise", settings={"first_bar": 1, "last_bar": 1, "grid": 16, "tolerance_ms": 0.0})

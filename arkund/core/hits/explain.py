@@ -121,11 +121,29 @@ def explain(
         taken.append(best)
         levels = _fit(V, base, [patterns[k] for k in taken], np.append(levels, _single(residual, patterns[best])))
         model = base + sum(level * patterns[k] for level, k in zip(levels, taken, strict=True))
-    for level, k in zip(levels, taken, strict=True):
-        others = model - level * patterns[k]
-        strokes[k].level = float(level)
-        strokes[k].excess_db = _excess(V, others, strokes[k].frame - first + LEAD, own[strokes[k].piece])
-    return [strokes[k] for k in taken if strokes[k].excess_db >= least_db[strokes[k].piece]]
+    return [strokes[k] for k in _needed(V, base, patterns, strokes, taken, levels, first, own, least_db)]
+
+
+def _needed(V, base, patterns, strokes, taken, levels, first, own, least_db) -> list[int]:
+    """Drop the strokes that hardly rise above the others, the weakest first; what is left is fitted anew each time."""
+    kept, h = list(taken), dict(zip(taken, levels, strict=True))
+    while kept:
+        for k in kept:
+            others = [each for each in kept if each != k]
+            model = base
+            if others:
+                model = base + sum(h[each] * patterns[each] for each in others)
+            s = strokes[k]
+            s.level = float(h[k])
+            s.excess_db = _excess(V, model, s.frame - first + LEAD, own[s.piece])
+        weakest = min(kept, key=lambda k: strokes[k].excess_db - least_db[strokes[k].piece])
+        if strokes[weakest].excess_db >= least_db[strokes[weakest].piece]:
+            return kept
+        kept.remove(weakest)
+        if kept:
+            fitted = _fit(V, base, [patterns[k] for k in kept], np.array([h[k] for k in kept]))
+            h = dict(zip(kept, fitted, strict=True))
+    return kept
 
 
 def _best_shift(residual: np.ndarray, pattern: np.ndarray, onset: int) -> int:
@@ -178,9 +196,11 @@ def _fit(V: np.ndarray, base: np.ndarray, patterns: list[np.ndarray], start: np.
 
 
 def _excess(V: np.ndarray, model: np.ndarray, onset: int, mics: list[int]) -> float:
+    """Return how far the piece's own mics stand above a model, in dB, in the half of the bands where they do most."""
     place = onset // STRIDE
     stop = place + max(SHORT // STRIDE, 1)
     had = V[place:stop, mics].mean(axis=0) + 1e-4
     told = model[place:stop, mics].mean(axis=0) + 1e-4
-    ratio = np.sort(np.clip(10.0 * np.log10(had / told), -6.0, 20.0).ravel())
+    ratio = np.clip(10.0 * np.log10(had / told), -6.0, 20.0)
+    ratio = np.sort(ratio.ravel())
     return float(np.mean(ratio[-max(ratio.size // 2, 3) :]))

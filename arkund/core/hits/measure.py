@@ -15,8 +15,9 @@ CLUSTER = 28  # frames: strokes nearer than this are explained together
 MOST_IN_CLUSTER = 14
 FIRST_BY_MS = 0.4  # a stroke's own mic hears it this much before all others
 LEARN_RISE_DB = 8.0
-LEARN_WITHIN_DB = 14.0  # of the strongest in the mic: what is softer teaches nothing
-PASSES = 3
+LEARN_WITHIN_DB = 14.0  # of the strongest of them: what is softer teaches nothing
+LEARN_BLEED_DB = 20.0  # below the loudest in the mic, bleed or not: what is softer is noise
+PASSES = 2
 QUANTILE = {"kick": 0.4, "snare": 0.55, "tom": 0.75, "cymbal": 0.2}
 KIT_QUANTILE = 0.5
 # How far above all bleed a hit must stand, and how soft it may be against the piece's strongest: toms are played out,
@@ -93,20 +94,26 @@ def _candidates(level: np.ndarray, own: list[list[int]], settings: HitSettings) 
 
 def _first_prints(energy, quick, strokes, firsts, quantiles) -> list[np.ndarray | None]:
     """Learn from the strokes that reached their own mic before every other close mic."""
-    chosen: list[list[int]] = [[] for _ in firsts]
+    first: list[list[ex.Stroke]] = [[] for _ in firsts]
     for s in strokes:
-        s.level = ex.own_level(energy, s.frame, firsts[s.piece])
-    strong = [_strong([s.level for s in strokes if s.piece == piece]) for piece in range(len(firsts))]
-    for s in strokes:
-        if s.rise_db < LEARN_RISE_DB or s.level < strong[s.piece] * 10 ** (-LEARN_WITHIN_DB / 10):
+        if s.rise_db < LEARN_RISE_DB:
             continue
         arrived = onsets.arrivals_ms(quick, s.frame, 6, 8)
-        mine = arrived[s.piece]
-        others = np.delete(arrived, s.piece)
-        if np.isfinite(mine) and mine < others.min(initial=np.inf) - FIRST_BY_MS:
-            s.frame = round(float(mine))
-            chosen[s.piece].append(s.frame)
-    return [ex.learn(energy, frames, mic, quantiles) for frames, mic in zip(chosen, firsts, strict=True)]
+        mine = float(arrived[s.piece])
+        if np.isfinite(mine) and mine < np.delete(arrived, s.piece).min(initial=np.inf) - FIRST_BY_MS:
+            s.frame = round(mine)
+            s.level = ex.own_level(energy, s.frame, firsts[s.piece])
+            first[s.piece].append(s)
+    prints = []
+    for piece, mic in enumerate(firsts):
+        loudest = _strong([ex.own_level(energy, s.frame, mic) for s in strokes if s.piece == piece])
+        least = max(
+            _strong([s.level for s in first[piece]]) * 10 ** (-LEARN_WITHIN_DB / 10),
+            loudest * 10 ** (-LEARN_BLEED_DB / 10),
+        )
+        frames = [s.frame for s in first[piece] if s.level >= least]
+        prints.append(ex.learn(energy, frames, mic, quantiles))
+    return prints
 
 
 def _strong(levels: list[float]) -> float:

@@ -15,7 +15,7 @@ USUAL_SHARE = 0.85  # of the bars that play a place, for it to be expected
 def propose(hits: dict, tempo, grid: int = 8) -> list[Finding]:
     """Return notes on backbeats that are weak or missing; replacing them stays a decision."""
     rows = [d for d in deviations({"snare": hits.get("snare", [])}, tempo, grid) if not d.ghost]
-    bars = sorted({d.bar for d in deviations(hits, tempo, grid)})
+    bars = sorted({d.bar for d in deviations(hits, tempo, grid) if d.bar >= 0})
     if len(bars) < LEAST_BARS:
         return []
     level = {h.time_s: h.level_db for h in hits.get("snare", [])}

@@ -1,0 +1,131 @@
+"""``arkund bench``: speed and memory on a session of its own, as a table or JSON."""
+
+import os
+import platform
+import resource
+import shutil
+import statistics
+import tempfile
+from pathlib import Path
+from time import perf_counter
+
+import click
+
+from arkund.studio.cli.main import emit, main
+
+LOOP_S = 8
+AUDITIONS = 12
+
+
+@main.command()
+@click.option("--quick", is_flag=True, help="One minute of audio instead of four.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+def bench(quick: bool, as_json: bool) -> None:
+    """Measure printing, finding hits, lining up, importing and auditioning, on 16 generated mics."""
+    before = os.environ.get("ARKUND_DATA")
+    with tempfile.TemporaryDirectory(prefix="arkund-bench-") as folder:
+        from django.conf import settings
+
+        settings.DATA = Path(folder) / "data"
+        settings.DATA.mkdir()
+        settings.DATABASES["default"]["NAME"] = settings.DATA / "arkund.sqlite3"
+        from django.db import connections
+
+        connections["default"].settings_dict["NAME"] = str(settings.DATA / "arkund.sqlite3")
+        connections.close_all()
+        result = _measure(Path(folder), 60.0 if quick else 240.0)
+        connections.close_all()
+    if before is None:
+        os.environ.pop("ARKUND_DATA", None)
+    emit(result, as_json, [f"{key:<28} {value}" for key, value in result.items()])
+
+
+def _measure(folder: Path, seconds: float) -> dict:
+    from arkund.studio.cli.main import migrate
+    from arkund.studio.models import Session
+    from arkund.studio.services.importing import import_folder
+    from arkund.studio.services.measuring import Measure
+    from arkund.studio.services.printing import print_session
+    from arkund.studio.services.proposing import propose_all
+    from arkund.studio.services.recordings import find
+
+    migrate()
+    recordings = _record(folder / "in", seconds)
+    import_s, session = _timed(lambda: import_folder(recordings, bpm=112.0))
+    find_s, _ = _timed(lambda: find(session, session.plan, session.plan.take))
+    lineup_s, _ = _timed(lambda: Measure(session).arrivals())
+    propose_s, _ = _timed(lambda: propose_all(session.pk))
+    session = Session.objects.get(pk=session.pk)
+    one, everything = _auditions(session)
+    print_s, _ = _timed(lambda: print_session(session, folder / "out"))
+    shutil.rmtree(folder / "out")
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    return {
+        "mics": len(session.plan.mics),
+        "audio_s": seconds,
+        "import_x_realtime": round(seconds / import_s, 1),
+        "hits_x_realtime": round(seconds / find_s, 1),
+        "lineup_x_realtime": round(seconds / lineup_s, 1),
+        "hits_lineup_x_realtime": round(seconds / (find_s + lineup_s), 1),
+        "propose_s": round(propose_s, 2),
+        "print_x_realtime": round(seconds / print_s, 1),
+        "audition_one_mic_ms_median": round(statistics.median(one), 1),
+        "audition_one_mic_ms_p95": round(_p95(one), 1),
+        "audition_all_mics_ms_median": round(statistics.median(everything), 1),
+        "audition_all_mics_ms_p95": round(_p95(everything), 1),
+        "peak_memory_mb": round(peak_mb),
+        "machine": f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}",
+    }
+
+
+def _record(folder: Path, seconds: float) -> Path:
+    """Write 16 mics: half a minute of the demo kit, repeated."""
+    import numpy as np
+    import soundfile
+
+    from arkund.core.demo.recording import record
+    from arkund.core.demo.score import Playing, play
+    from arkund.core.demo.song import demo_kit
+
+    folder.mkdir()
+    kit = demo_kit()
+    part_s = 30.0
+    strokes = play(Playing(style="busy", bpm=112.0, bars=13, start_s=0.5, seed=5))
+    for mic, audio in record(kit, strokes, part_s):
+        repeats = int(np.ceil(seconds / part_s))
+        whole = np.tile(np.clip(audio, -1, 1), repeats)[: int(seconds * kit.sample_rate_hz)]
+        soundfile.write(folder / f"{mic.name}.wav", whole, kit.sample_rate_hz, subtype="PCM_24")
+    return folder
+
+
+def _auditions(session) -> tuple[list[float], list[float]]:
+    """Return the ms from a changed setting to the finished loop: for one mic, and for all."""
+    from arkund.core.plan import change
+    from arkund.studio.services import listening
+
+    rate = session.sample_rate_hz
+    span = (20 * rate, (20 + LOOP_S) * rate)
+    plan = session.plan
+    listening.audition(session, plan, span, "kit", "after", "level")
+    one, everything = [], []
+    for number in range(AUDITIONS):
+        mic = plan.mics[number % len(plan.mics)]
+        tried = change.put(plan, {f"mics.{mic.id}.compressor.threshold_db": -20.0 - 0.37 * number})
+        one.append(1000 * _timed(lambda tried=tried: listening.audition(session, tried, span, "kit", "after", ""))[0])
+        moved = {f"mics.{m.id}.compressor.threshold_db": -21.0 - 0.41 * number for m in plan.mics}
+        tried = change.put(plan, moved)
+        everything.append(
+            1000 * _timed(lambda tried=tried: listening.audition(session, tried, span, "kit", "after", ""))[0]
+        )
+    return one, everything
+
+
+def _timed(work) -> tuple[float, object]:
+    began = perf_counter()
+    result = work()
+    return perf_counter() - began, result
+
+
+def _p95(values: list[float]) -> float:
+    ordered = sorted(values)
+    return ordered[min(int(0.95 * len(ordered)), len(ordered) - 1)]

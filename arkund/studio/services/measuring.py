@@ -9,6 +9,7 @@ from arkund.core.blend.measure import reduction
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import start_settings
 from arkund.core.dsp.loudness import measure as loudness_of
+from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom, timing_mic
 from arkund.core.level.measure import MicLevel, mic_level
 from arkund.core.lineup import measure as lineup
@@ -22,7 +23,7 @@ from arkund.core.tone.measure import measure as tone_measure
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import SessionRecordings, hits_of
 
-VERSION = 1  # of the measurements: raised when one of them is computed in another way
+VERSION = 2  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 
 
@@ -135,21 +136,21 @@ class Measure:
         hits = self.heard_hits.get(mic.piece) or self.heard_hits.get("snare", [])
 
         def compute() -> dict:
-            before = average_envelope(self._source_of(mic), hits, self.rate)
-            after = average_envelope(self._processed(mic, hits), hits, self.rate)
+            start, stop = self.busy_span(hits)
+            inside = [h for h in hits if start + self.rate // 10 < h.time_s * self.rate < stop - self.rate // 2]
+            before = average_envelope(self._source_of(mic), inside, self.rate)
+            after = average_envelope(self._processed(mic, (start, stop)), inside, self.rate)
             return {"before": dataclasses.asdict(before), "after": dataclasses.asdict(after)}
 
         data = self._kept("punch", [self._source_depends(mic), mic.to_json()], compute)
         return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
 
-    def _processed(self, mic: MicPlan, hits: list) -> Callable:
-        """Return a reader of the processed mic over the part of the song with its strongest hits."""
-        start, stop = self.busy_span(hits)
+    def _processed(self, mic: MicPlan, span: tuple[int, int]) -> Callable:
+        """Return a reader of the processed mic over a part of the song."""
+        start, stop = span
         audio = render(self.plan, self.recordings, (start, stop), f"strip:{mic.id}")
 
         def read(a: int, b: int):
-            from arkund.core.files.audio import read_padded
-
             return read_padded(audio, a - start, b - start)
 
         return read

@@ -29,7 +29,7 @@ FORMATS = {
     "wav32f": ("WAV", "FLOAT", ".wav"),
     "flac24": ("FLAC", "PCM_24", ".flac"),
 }
-CHUNK_BYTES = 96 * 1024 * 1024  # of one bank; sets how many seconds are rendered at a time
+CHUNK_BYTES = 64 * 1024 * 1024  # of one bank; sets how many seconds are rendered at a time
 OVERLAP = 256  # samples that true peak looks back across chunks
 CLIPS_AT = 1.0 - 2.0**-23
 

@@ -25,7 +25,7 @@ def kit():
 def random_plan(plan: Plan, seed: int, rate: int = 48_000) -> Plan:
     """A Plan with everything on, drawn from the ranges that the pages offer."""
     rng = np.random.default_rng(seed)
-    u = lambda low, high: float(rng.uniform(low, high))  # noqa: E731
+    u = lambda low, high: float(rng.uniform(low, high))
     mics = []
     for mic in plan.mics:
         bands = tuple(

@@ -119,7 +119,7 @@ Alpine.data("clean", () => ({
     const g = wave.y(-Math.max(chart.gate.range_db + 4, 24), 2);
     wave.path(view.gain_db.map((v, i) => [x.to((view.start_s + i * view.step_s) * 1000), g.to(v)]), chart.gate.on ? "yours" : "ask", 2, chart.gate.on ? [] : [5, 4]);
     for (const db of [0, -10, -20, -40]) if (db >= g.low) wave.text(`${figure(db, 0)} dB`, wave.right + 6, g.to(db), "soft");
-    wave.text("one hit of middle strength, with the gate's gain", wave.left + 6, wave.top + 10, "soft", "left", '12px "Sheet", sans-serif');
+    wave.text("one hit of middle strength, with the gate's gain", wave.left + 6, wave.bottom - 10, "soft", "left", '12px "Sheet", sans-serif');
     wave.frame();
   },
 }));
