@@ -95,6 +95,7 @@ STATIC_URL = "/static/"
 STATICFILES_DIRS = [Path(__file__).parent / "static"]
 STATIC_ROOT = DATA / "static"
 WHITENOISE_USE_FINDERS = True
+STATIC_ROOT.mkdir(exist_ok=True)  # empty: files are served from where they are
 WHITENOISE_AUTOREFRESH = DEBUG
 USE_TZ = True
 TIME_ZONE = "UTC"

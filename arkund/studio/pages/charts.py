@@ -330,6 +330,7 @@ def punch(m: Measure, mic_id: str | None) -> dict:
 
 def blend(m: Measure, mic_id: str | None) -> dict:
     """Levels, places and sends of all mics; meters of the kit and what the bus takes."""
+    start_s = m.busy_span()[0] / m.rate
     return {
         "rows": [{"id": mic.id, "name": mic.name, "piece": mic.piece, **mic.mix.to_json()} for mic in m.plan.mics],
         "off_db": OFF_DB,
@@ -340,10 +341,7 @@ def blend(m: Measure, mic_id: str | None) -> dict:
         "rate": m.rate,
         "bars": _bars(m),
         "next_hits": [
-            round(h.time_s - m.busy_span()[0] / m.rate, 4)
-            for p in ("kick", "snare")
-            for h in m.heard_hits.get(p, [])
-            if not h.ghost
+            round(h.time_s - start_s, 4) for p in ("kick", "snare") for h in m.heard_hits.get(p, []) if not h.ghost
         ],
     }
 

@@ -5,6 +5,8 @@ import hashlib
 import json
 from collections.abc import Callable
 
+import numpy as np
+
 from arkund.core.blend.measure import reduction
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import start_settings
@@ -159,14 +161,12 @@ class Measure:
         """Return the part of the song, BUSY_SPAN_S long, that holds most strong hits."""
         length = self.recordings.length(self.plan.take)
         rows = hits if hits is not None else [h for hs in self.heard_hits.values() for h in hs]
-        times = sorted(h.time_s for h in rows if not h.ghost)
+        times = np.sort([h.time_s for h in rows if not h.ghost])
         size = int(BUSY_SPAN_S * self.rate)
-        if not times or length <= size:
+        if not times.size or length <= size:
             return 0, min(size, length)
-        best = max(
-            range(len(times)),
-            key=lambda i: sum(times[i] <= t < times[i] + BUSY_SPAN_S - 0.5 for t in times[i:]),
-        )
+        inside = np.searchsorted(times, times + BUSY_SPAN_S - 0.5) - np.arange(times.size)
+        best = int(np.argmax(inside))
         start = max(int((times[best] - 0.3) * self.rate), 0)
         return min(start, length - size), min(start, length - size) + size
 
