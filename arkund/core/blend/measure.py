@@ -9,6 +9,8 @@ from arkund.core.dsp.loudness import Loudness, measure
 from arkund.core.punch.process import compressor_gain
 from arkund.core.units import gain_to_db
 
+LOWEST_THRESHOLD_DB = -60.0
+
 
 @dataclass(frozen=True, slots=True)
 class Reduction:
@@ -37,6 +39,19 @@ def reduction(audio: np.ndarray, settings, sample_rate_hz: int, points: int = 40
         tuple(np.round(times, 4).tolist()),
         tuple(np.round(db, 2).tolist()),
     )
+
+
+def threshold_for(audio: np.ndarray, settings, wanted_db: float, sample_rate_hz: int) -> float:
+    """Return the threshold in dB at which a compressor's deepest reduction of stereo audio is wanted_db, by bisection.
+
+    The curve alone does not tell it: a slow attack lets the loudest hits pass.
+    """
+    low, high = LOWEST_THRESHOLD_DB, 0.0
+    while high - low > 0.1:
+        middle = 0.5 * (low + high)
+        found = reduction(audio, settings.replace(threshold_db=middle), sample_rate_hz).deepest_db
+        low, high = (middle, high) if found > wanted_db else (low, middle)
+    return round(0.5 * (low + high), 1)
 
 
 def meters(audio: np.ndarray, sample_rate_hz: int) -> Loudness:

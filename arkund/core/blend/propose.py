@@ -3,6 +3,7 @@
 from arkund.core.blend.settings import PUNCH, SUSTAIN
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
+from arkund.core.punch.settings import CompressorSettings
 
 PANS = {
     "hihat": -0.5,
@@ -58,26 +59,24 @@ def propose_mix(plan, sides: dict[str, str]) -> Finding:
     )
 
 
-def propose_bus(plan, peak_db: float, mix_peak_db: float) -> Finding:
+def bus_start(bus) -> CompressorSettings:
+    """Return the drum bus's compressor as it usually starts, its threshold still to be measured."""
+    return bus.compressor.replace(on=True, ratio=2.0, attack_ms=30.0, release_ms=120.0)
+
+
+def propose_bus(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -> Finding:
     """Return bus compressor and level.
 
-    peak_db : of the kit as it stands; mix_peak_db : of what reaches the bus, from which the threshold follows.
+    peak_db : of the kit as it stands; mix_peak_db : of what reaches the bus; threshold_db : measured for BUS_REDUCTION_DB.
     """
-    ratio = 2.0
-    threshold = round(min(max(mix_peak_db - BUS_REDUCTION_DB / (1 - 1 / ratio) - 3.0, -60.0), 0.0), 1)
+    compressor = bus_start(plan.bus).replace(threshold_db=threshold_db)
     level = round(min(max(plan.bus.level_db + KIT_PEAK_DB - peak_db, -24.0), 12.0), 1)
-    compressor = plan.bus.compressor.replace(
-        on=True, ratio=ratio, threshold_db=threshold, attack_ms=30.0, release_ms=120.0
-    )
     return Finding(
         "blend",
         "blend:bus",
         "bus",
-        f"Drum bus: {ratio:g}:1 at {threshold:.0f} dB, level {level:+.1f} dB",
-        f"The kit reaches {mix_peak_db:.1f} dBFS before the bus; this takes about {BUS_REDUCTION_DB:.0f} dB from the loudest hits and"
-        f" leaves {-KIT_PEAK_DB:.0f} dB of headroom. A limiter stands ready at -1 dBTP and is off.",
-        {
-            "bus.compressor": compressor.to_json(),
-            "bus.level_db": level,
-        },
+        f"Drum bus: {compressor.ratio:g}:1 at {threshold_db:.1f} dB, level {level:+.1f} dB",
+        f"The kit reaches {mix_peak_db:.1f} dBFS before the bus; at this threshold the compressor takes {BUS_REDUCTION_DB:.0f} dB at"
+        f" most (measured over the busiest part). Aims at {KIT_PEAK_DB:.0f} dBFS; a limiter stands ready at -1 dBTP and is off.",
+        {"bus.compressor": compressor.to_json(), "bus.level_db": level},
     )

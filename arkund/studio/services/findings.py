@@ -155,7 +155,7 @@ def _punch(m: Measure) -> list[Finding]:
 def _blend(m: Measure) -> list[Finding]:
     mix = propose_mix(m.plan, m.session.sides)
     kit = m.kit()
-    return [mix, propose_bus(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"])]
+    return [mix, propose_bus(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["bus_threshold_db"])]
 
 
 _FINDERS = {

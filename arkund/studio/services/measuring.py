@@ -7,7 +7,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from arkund.core.blend.measure import reduction
+from arkund.core.blend.measure import reduction, threshold_for
+from arkund.core.blend.propose import BUS_REDUCTION_DB, bus_start
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import start_settings
 from arkund.core.dsp.loudness import measure as loudness_of
@@ -25,7 +26,7 @@ from arkund.core.tone.measure import measure as tone_measure
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import SessionRecordings, hits_of
 
-VERSION = 2  # of the measurements: raised when one of them is computed in another way
+VERSION = 3  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 
 
@@ -182,6 +183,7 @@ class Measure:
                 "mix": dataclasses.asdict(loudness_of(mix, self.rate)),
                 "kit": dataclasses.asdict(loudness_of(kit, self.rate)),
                 "bus": dataclasses.asdict(reduction(mix, self.plan.bus.compressor, self.rate)),
+                "bus_threshold_db": threshold_for(mix, bus_start(self.plan.bus), BUS_REDUCTION_DB, self.rate),
             }
 
         return self._kept("kit", [self.plan.to_json(), list(span)], compute)

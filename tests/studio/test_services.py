@@ -1,0 +1,193 @@
+"""Jobs, housekeeping, measurements, findings and what `before` plays."""
+
+import dataclasses
+import time
+
+import pytest
+
+from arkund.core.blend.settings import PUNCH
+from arkund.core.clean.settings import GateSettings
+from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.plan.plan import Cut
+from arkund.studio.jobs import runner
+from arkund.studio.models import Job, Measured, Move, Session
+from arkund.studio.services import housekeeping, moves, proposing, store
+from arkund.studio.services.findings import find, notes
+from arkund.studio.services.listening import begin, overtaken, without
+from arkund.studio.services.measuring import Measure
+
+pytestmark = pytest.mark.django_db
+
+
+class TestJobs:
+    """State, progress, failure and cancel in the database."""
+
+    def run(self, work) -> Job:
+        job = Job.objects.create(kind="test")
+        runner._run(job.pk, work)
+        job.refresh_from_db()
+        return job
+
+    def test_done(self):
+        """Result and progress are kept."""
+        job = self.run(lambda handle: handle.progress(0.5, "half") or {"answer": 42})
+        assert (job.state, job.progress, job.result) == (Job.DONE, 1.0, {"answer": 42})
+
+    def test_bad_input_says_why(self):
+        """Arkund's own errors are shown as they are."""
+
+        def work(handle):
+            raise SettingsError("bpm: 0 is outside.")
+
+        job = self.run(work)
+        assert (job.state, job.message) == (Job.FAILED, "bpm: 0 is outside.")
+
+    def test_our_failure_tells_no_secrets(self):
+        """Anything else is logged, not shown."""
+
+        def work(handle):
+            raise RuntimeError("/secret/path")
+
+        job = self.run(work)
+        assert job.state == Job.FAILED
+        assert "secret" not in job.message
+
+    def test_cancel_while_running(self):
+        """The work learns of it at its next report."""
+
+        def work(handle):
+            Job.objects.filter(pk=handle.job_id).update(cancel=True)
+            handle.progress(1.0)
+            if handle.cancelled():
+                raise CancelledError("stopped")
+
+        assert self.run(work).state == Job.CANCELLED
+
+    def test_cancelled_before_it_began(self):
+        """Then nothing is done at all."""
+        job = Job.objects.create(kind="test", cancel=True)
+        runner._run(job.pk, lambda handle: pytest.fail("must not run"))
+        job.refresh_from_db()
+        assert job.state == Job.CANCELLED
+
+
+class TestHousekeeping:
+    """What a crash left behind goes at the next start."""
+
+    def test_clear_up(self, session):
+        """Orphaned jobs are marked; temporary and unused files go, used ones stay."""
+        job = Job.objects.create(kind="print", state=Job.RUNNING)
+        audio = store.audio_folder()
+        used = {p.name for p in audio.iterdir() if not p.name.startswith(".")}
+        (audio / ".new-abc.npy").write_bytes(b"x")
+        (audio / f"{'0' * 64}.npy").write_bytes(b"x")
+        (store.incoming_folder() / "half").mkdir()
+        housekeeping.clear_up()
+        job.refresh_from_db()
+        assert job.state == Job.FAILED
+        assert "Start it again" in job.message
+        mine = set(session.takes.get().mics.values_list("sha256", flat=True))
+        left = {p.name for p in audio.iterdir()}
+        assert {f"{sha}.npy" for sha in mine} <= left <= used
+        assert not list(store.incoming_folder().iterdir())
+
+
+class TestMeasure:
+    """Measurements are kept by what they depend on."""
+
+    def test_measured_once(self, session):
+        """A second look reads the first one's result; a change that matters measures again."""
+        Measure(session).levels()
+        count = Measured.objects.count()
+        again = Measure(session).levels()
+        assert Measured.objects.count() == count
+        assert again["sn-top"].hit_peaks_db
+        mic = session.plan.mic("sn-top")
+        before = Measure(session).tone(mic)
+        moves.apply(session.pk, {"mics.sn-top.trim_db": -6.0}, step="level", title="t")
+        session.refresh_from_db()
+        after = Measure(session).tone(session.plan.mic("sn-top"))
+        assert max(after.own_db) == pytest.approx(max(before.own_db) - 6.0, abs=0.1)
+
+    def test_envelopes_follow_the_processing(self, session):
+        """With nothing on, before and after are the same; +6 dB of make-up shows as 6 dB."""
+        mic = session.plan.mic("sn-top")
+        before, after = Measure(session).envelopes(mic)
+        assert after.level_db == pytest.approx(before.level_db, abs=0.05)
+        louder = {"on": True, "threshold_db": 0.0, "makeup_db": 6.0}
+        moves.apply(session.pk, {f"mics.sn-top.compressor.{k}": v for k, v in louder.items()}, step="punch", title="t")
+        session.refresh_from_db()
+        before, after = Measure(session).envelopes(session.plan.mic("sn-top"))
+        assert max(after.level_db) == pytest.approx(max(before.level_db) + 6.0, abs=0.3)
+
+    def test_busy_span(self, session, little):
+        """The span lies in the recording."""
+        start, stop = Measure(session).busy_span()
+        assert 0 <= start < stop <= little.length
+
+
+class TestProposing:
+    """Everything at first choice, each a Move with its evidence; twice is once."""
+
+    def test_propose_all(self, session):
+        """Nothing is done twice, all can be undone."""
+        made = proposing.propose_all(session.pk)
+        assert all(move.measured for move in made)
+        assert proposing.propose_all(session.pk) == []
+        while moves.undo(session.pk):
+            pass
+        session.refresh_from_db()
+        assert session.plan == Session.objects.get(pk=session.pk).plan
+        assert all(not mic.tone.bands and mic.trim_db == 0 for mic in session.plan.mics)
+
+    def test_what_was_left_stays_left(self, session):
+        """A finding that was left is not taken by propose."""
+        notes_before = find("lineup", Measure(session))
+        bottom = next(f for f in notes_before if f.place == "snr-btm")
+        proposing.leave(session.pk, bottom, "it is meant so")
+        proposing.propose_all(session.pk)
+        session.refresh_from_db()
+        assert not session.plan.mic("snr-btm").line_up.inverted
+        assert (
+            next(n for n in notes("lineup", session, Measure(session)) if n.finding.place == "snr-btm").state == "left"
+        )
+
+    def test_the_kit_leaves_headroom(self, session):
+        """After proposing, the kit peaks near -6 dBFS and nothing clips."""
+        proposing.propose_all(session.pk)
+        kit = Measure(Session.objects.get(pk=session.pk)).kit()
+        assert kit["kit"]["peak_db"] == pytest.approx(-6.0, abs=1.0)
+        assert kit["bus"]["deepest_db"] == pytest.approx(3.0, abs=0.6)
+
+    def test_a_note_without_a_change_cannot_be_done(self, session):
+        """It can only be left."""
+        finding = dataclasses.replace(find("lineup", Measure(session))[0], changes={})
+        with pytest.raises(SettingsError, match="only be left"):
+            proposing.accept(session.pk, finding)
+        assert not Move.objects.exists()
+
+
+class TestListening:
+    """What `before` means for each step, and who is overtaken."""
+
+    def test_without(self, session):
+        """One step is taken out, the others stay."""
+        plan = session.plan
+        gated = plan.replace(
+            mics=tuple(m.replace(gate=GateSettings(on=True), trim_db=3.0) for m in plan.mics),
+            cuts=(Cut(at=5, shift=1),),
+            punch=PUNCH.replace(on=True),
+        )
+        assert not without(gated, "clean").mics[0].gate.on
+        assert without(gated, "clean").mics[0].trim_db == 3.0
+        assert without(gated, "level").mics[0].trim_db == 0.0
+        assert without(gated, "timing").cuts == ()
+        assert not without(gated, "blend").punch.on
+        assert without(gated, "print") == gated
+
+    def test_overtaken(self):
+        """The newest question of a page counts."""
+        client = f"c{time.monotonic_ns()}"
+        begin(client, 3)
+        assert overtaken(client, 2)
+        assert not overtaken(client, 3)
