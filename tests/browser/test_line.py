@@ -31,6 +31,11 @@ def tilt(page: Page, times: int = 14) -> float:
     return body - top
 
 
+def comes(page: Page, wanted) -> bool:
+    """Whether what is played comes to sound as wanted within some seconds: a render may take a while on a busy machine."""
+    return any(wanted(tilt(page, 9)) for _ in range(12))
+
+
 @pytest.fixture(scope="module")
 def session(address, chromium, recordings) -> str:
     """Load the folder through the page, as an engineer does."""
@@ -72,16 +77,13 @@ class TestLine:
         frequency.fill("4000")
         frequency.press("Enter")
         expect(page.locator("#message")).to_contain_text("filter 1")
-        page.wait_for_timeout(1200)
-        page.wait_for_function("() => !document.querySelector('#play').disabled")
-        assert tilt(page) < before - 8
+        assert comes(page, lambda now: now < before - 8)
         assert page.evaluate("() => globalThis.arkund.player.began") == began  # the same loop, still at its place
         expect(page.locator("#play")).to_have_text("stop")
 
         page.locator("#undo").click()
         expect(frequency).to_have_value("85")
-        page.wait_for_timeout(1200)
-        assert tilt(page) > before - 3
+        assert comes(page, lambda now: now > before - 3)
         page.keyboard.press("Space")
         expect(page.locator("#play")).to_have_text("listen")
 

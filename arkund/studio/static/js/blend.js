@@ -1,12 +1,13 @@
 // Blend: levels, places and sends; the paths; what the bus takes.
 import { clamp, figure, fit } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, hand, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 const PATH_FIELDS = ["threshold_db", "ratio", "attack_ms", "release_ms", "detector_low_hz", "makeup_db"];
 
 Alpine.data("blend", () => ({
+  ...charted({ left: 56, right: 16, top: 26, bottom: 32 }),
   ...hand(
     function path(key, name) {
       const own = name === "bus" ? boot.fields.bus : boot.fields.path;
@@ -16,23 +17,9 @@ Alpine.data("blend", () => ({
       return this.chart && { ...this.chart[name].compressor, ...this.chart[name] };
     },
   ),
-  chart: null,
   cells: ["level_db", "pan", "punch_send_db", "sustain_send_db"],
   paths: ["punch", "sustain", "bus"],
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 56, right: 16, top: 26, bottom: 32 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
-  },
   rows() {
     return this.chart ? this.chart.rows : [];
   },

@@ -1,13 +1,15 @@
 // Clean: own hits against others' hits by level, and the gate over one hit.
 import { clamp, figure } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, hand, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
+import { Sheet } from "./lib/sheet.js";
 
 const LOW = -70;
 const ROW = 24;
 
 Alpine.data("clean", () => ({
+  ...charted({ left: 92, right: 16, top: 26, bottom: 32 }),
   ...hand(
     function path(key) {
       return `mics.${this.chart.mic}.gate.${key}`;
@@ -16,34 +18,22 @@ Alpine.data("clean", () => ({
       return this.chart && this.chart.gate;
     },
   ),
-  chart: null,
   drag: false,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 16, top: 26, bottom: 32 });
+  begin() {
     this.wave = new Sheet(this.$refs.wave, { left: 92, right: 52, top: 16, bottom: 30 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-    const { canvas } = this.$refs;
-    canvas.addEventListener("pointerdown", (e) => {
-      this.drag = true;
-      canvas.setPointerCapture(e.pointerId);
-      this.to(e.offsetX);
-    });
-    canvas.addEventListener("pointermove", (e) => this.drag && this.to(e.offsetX));
-    canvas.addEventListener("pointerup", () => {
-      if (!this.drag) return;
-      this.drag = false;
-      this.put("threshold_db", this.chart.gate.threshold_db);
-    });
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
+    this.pointer(
+      (e) => {
+        this.drag = true;
+        this.to(e.offsetX);
+      },
+      (e) => this.drag && this.to(e.offsetX),
+      () => {
+        if (!this.drag) return;
+        this.drag = false;
+        this.put("threshold_db", this.chart.gate.threshold_db);
+      },
+    );
   },
   put(key, value) {
     const mic = this.$store.page.mics.find((m) => m.id === this.chart.mic);

@@ -1,32 +1,18 @@
 // Level: the spread of each mic's own hits against the window.
 import { clamp, figure } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 const ROW = 27;
 const LOW = -48;
 
 Alpine.data("level", () => ({
-  chart: null,
+  ...charted({ left: 92, right: 84, top: 26, bottom: 34 }),
   drag: null,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 84, top: 26, bottom: 34 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-    const { canvas } = this.$refs;
-    canvas.addEventListener("pointerdown", (e) => this.down(e));
-    canvas.addEventListener("pointermove", (e) => this.moveTo(e));
-    canvas.addEventListener("pointerup", () => this.up());
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
+  begin() {
+    this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => this.up());
   },
   rows() {
     return this.chart ? this.chart.rows : [];
@@ -39,7 +25,6 @@ Alpine.data("level", () => ({
     const row = this.rows()[Math.floor((event.offsetY - this.sheet.top) / ROW)];
     if (!row) return;
     this.drag = { row, x: event.offsetX, trim: row.trim_db };
-    this.$refs.canvas.setPointerCapture(event.pointerId);
   },
   moveTo(event) {
     if (!this.drag) return;

@@ -1,36 +1,22 @@
 // Line up: the arrival ladder of one drum.
 import { clamp, figure } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 const ROW = 44;
 
 Alpine.data("lineup", () => ({
-  chart: null,
+  ...charted({ left: 92, right: 130, top: 34, bottom: 32 }),
   chosen: "",
   drag: null,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 130, top: 34, bottom: 32 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      if (!this.row()) this.chosen = (this.chart.rows.find((r) => !r.reference) || {}).id || "";
-      this.kept.soon();
-    };
-    this.onKey = (e) => this.key(e);
-    window.addEventListener("chart", this.onChart);
-    window.addEventListener("keydown", this.onKey);
-    const { canvas } = this.$refs;
-    canvas.addEventListener("pointerdown", (e) => this.down(e));
-    canvas.addEventListener("pointermove", (e) => this.moveTo(e));
-    canvas.addEventListener("pointerup", () => this.up());
+  begin() {
+    this.hear("keydown", (e) => this.key(e));
+    this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => this.up());
   },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
-    window.removeEventListener("keydown", this.onKey);
+  take(chart) {
+    if (!chart.rows.some((r) => r.id === this.chosen)) this.chosen = (chart.rows.find((r) => !r.reference) || {}).id || "";
   },
   pieces() {
     return this.chart ? this.chart.pieces : [];
@@ -89,7 +75,6 @@ Alpine.data("lineup", () => ({
     if (!row) return;
     this.chosen = row.id;
     this.drag = { row, x: event.offsetX, delay: row.delay_ms };
-    this.$refs.canvas.setPointerCapture(event.pointerId);
     this.kept.soon();
   },
   moveTo(event) {

@@ -1,8 +1,8 @@
 // Load: every mic over the song, the hits above, names and roles beside.
 import { clamp } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 import { columns, levelFor } from "./lib/waves.js";
 
 const ROW = 26;
@@ -10,39 +10,21 @@ const LANE = 15;
 const NEAR_S = 0.05;
 
 Alpine.data("load", () => ({
-  chart: null,
+  ...charted({ left: 92, right: 12, top: 40, bottom: 26 }),
   from: 0,
   until: 10,
   marked: null,
   addPiece: "snare",
   drag: null,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 12, top: 40, bottom: 26 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => this.take(e.detail);
-    this.onKey = (e) => this.key(e);
-    this.onHead = (e) => this.head(e.detail);
-    window.addEventListener("chart", this.onChart);
-    window.addEventListener("keydown", this.onKey);
-    window.addEventListener("playhead", this.onHead);
-    const { canvas } = this.$refs;
-    canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
-    canvas.addEventListener("pointerdown", (e) => this.down(e));
-    canvas.addEventListener("pointermove", (e) => this.moveTo(e));
-    canvas.addEventListener("pointerup", (e) => this.up(e));
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
-    window.removeEventListener("keydown", this.onKey);
-    window.removeEventListener("playhead", this.onHead);
+  begin() {
+    this.hear("keydown", (e) => this.key(e));
+    this.hear("playhead", (e) => this.head(e.detail));
+    this.$refs.canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
+    this.pointer((e) => this.down(e), (e) => this.moveTo(e), (e) => this.up(e));
   },
   take(chart) {
-    const first = this.chart === null;
-    this.chart = chart;
-    if (first) this.whole();
-    this.kept.soon();
+    if (this.chart === null) [this.from, this.until] = [0, chart.length_s];
   },
   hitPieces() {
     return this.chart ? Object.keys(this.chart.hits) : [];
@@ -96,7 +78,6 @@ Alpine.data("load", () => ({
   down(event) {
     if (!this.chart) return;
     this.drag = { from: this.axis().back(event.offsetX), moved: false };
-    this.$refs.canvas.setPointerCapture(event.pointerId);
   },
   moveTo(event) {
     if (!this.drag) return;

@@ -1,10 +1,11 @@
 // Punch: the average hit before and after.
 import { clamp, figure } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, hand, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 Alpine.data("punch", () => ({
+  ...charted({ left: 56, right: 16, top: 26, bottom: 32 }),
   ...hand(
     function path(key, name) {
       return `mics.${this.chart.mic}.${name}.${key}`;
@@ -13,21 +14,7 @@ Alpine.data("punch", () => ({
       return this.chart && this.chart[name];
     },
   ),
-  chart: null,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 56, right: 16, top: 26, bottom: 32 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
-  },
   words() {
     if (!this.chart) return "";
     const [[a0, b0], [a1, b1]] = this.chart.figures;

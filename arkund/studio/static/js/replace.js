@@ -1,27 +1,18 @@
 // Replace: every hit of a piece by strength; capture, place, layer.
 import { clamp } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 Alpine.data("replace", () => ({
-  chart: null,
+  ...charted({ left: 56, right: 16, top: 26, bottom: 34 }),
   time: null,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 56, right: 16, top: 26, bottom: 34 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      if (this.chart?.piece !== e.detail.piece) this.time = null;
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
+  begin() {
     this.$refs.canvas.addEventListener("click", (e) => this.pick(e));
   },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
+  take(chart) {
+    if (this.chart?.piece !== chart.piece) this.time = null;
   },
   pieces() {
     return this.chart ? this.chart.pieces : [];

@@ -1,27 +1,14 @@
 // Takes: every take bar by bar.
 import { clock, figure } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 const ROW = 92;
 const MOST_MS = 30;
 
 Alpine.data("takes", () => ({
-  chart: null,
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 92, right: 14, top: 24, bottom: 32 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
-  },
+  ...charted({ left: 92, right: 14, top: 24, bottom: 32 }),
   takes() {
     return this.chart ? this.chart.takes : [];
   },

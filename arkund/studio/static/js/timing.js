@@ -1,45 +1,34 @@
 // Timing: the song folded by bars.
 import { clamp, figure } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 const ROW = 22;
 
 Alpine.data("timing", () => ({
-  chart: null,
+  ...charted({ left: 64, right: 70, top: 26, bottom: 30 }),
   first: null,
   last: null,
   strength: 100,
   tolerance: 3,
   drag: false,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 64, right: 70, top: 26, bottom: 30 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-    const { canvas } = this.$refs;
-    canvas.addEventListener("pointerdown", (e) => {
-      this.drag = true;
-      this.first = this.last = this.anchor = this.barAt(e.offsetY);
-      canvas.setPointerCapture(e.pointerId);
-      this.kept.soon();
-    });
-    canvas.addEventListener("pointermove", (e) => {
-      if (!this.drag) return;
-      const bar = this.barAt(e.offsetY);
-      [this.first, this.last] = [Math.min(bar, this.anchor), Math.max(bar, this.anchor)];
-      this.kept.soon();
-    });
-    canvas.addEventListener("pointerup", () => (this.drag = false));
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
+  begin() {
+    this.pointer(
+      (e) => {
+        this.drag = true;
+        this.first = this.last = this.anchor = this.barAt(e.offsetY);
+        this.kept.soon();
+      },
+      (e) => {
+        if (!this.drag) return;
+        const bar = this.barAt(e.offsetY);
+        [this.first, this.last] = [Math.min(bar, this.anchor), Math.max(bar, this.anchor)];
+        this.kept.soon();
+      },
+      () => (this.drag = false),
+    );
   },
   most() {
     return Math.max(...this.chart.hits.map((h) => h[1]), 0);
@@ -85,7 +74,7 @@ Alpine.data("timing", () => ({
   clearCuts() {
     return this.$store.page.move({ cuts: [] }, "All edits in time taken back");
   },
-  hear() {
+  loopBars() {
     const { first_s, bar_s } = this.chart.bars;
     window.dispatchEvent(new CustomEvent("loop", { detail: { start: first_s + this.first * bar_s, stop: first_s + (this.last + 1) * bar_s } }));
   },

@@ -1,34 +1,20 @@
 // Tone: spectra of one mic with the equaliser's curve; filters are dragged in the chart.
 import { clamp, figure, nearest, scale } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
-import { keepDrawn, Sheet } from "./lib/sheet.js";
 
 const SPAN_DB = 18;
 const START = { high_pass: [80, 0], low_pass: [12000, 0], low_shelf: [120, 2], high_shelf: [8000, 2], bell: [1000, 2] };
 
 Alpine.data("tone", () => ({
+  ...charted({ left: 56, right: 46, top: 26, bottom: 32 }),
   kinds: ["high_pass", "low_shelf", "bell", "high_shelf", "low_pass"],
-  chart: null,
   drag: null,
 
-  init() {
-    this.sheet = new Sheet(this.$refs.canvas, { left: 56, right: 46, top: 26, bottom: 32 });
-    this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
-    this.onChart = (e) => {
-      this.chart = e.detail;
-      this.kept.soon();
-    };
-    window.addEventListener("chart", this.onChart);
-    const { canvas } = this.$refs;
-    canvas.addEventListener("pointerdown", (e) => this.down(e));
-    canvas.addEventListener("pointermove", (e) => this.moveTo(e));
-    canvas.addEventListener("pointerup", () => this.up());
-    canvas.addEventListener("dblclick", (e) => this.add("bell", this.axis().back(e.offsetX), this.gains().back(e.offsetY)));
-  },
-  destroy() {
-    this.kept.stop();
-    window.removeEventListener("chart", this.onChart);
+  begin() {
+    this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => this.up());
+    this.$refs.canvas.addEventListener("dblclick", (e) => this.add("bell", this.axis().back(e.offsetX), this.gains().back(e.offsetY)));
   },
   axis() {
     return this.sheet.x(20, 20000, true);
@@ -81,7 +67,6 @@ Alpine.data("tone", () => ({
     const i = this.chart ? nearest(this.marks(), event.offsetX, event.offsetY) : -1;
     if (i < 0) return;
     this.drag = { i, before: JSON.stringify(this.bands()) };
-    this.$refs.canvas.setPointerCapture(event.pointerId);
   },
   moveTo(event) {
     if (!this.drag) return;
