@@ -1,14 +1,13 @@
 """Find every hit of every close-miked piece, and tell it from the bleed of the others."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.hits import explain as ex
 from arkund.core.hits import onsets
 from arkund.core.hits.bands import FRAMES_PER_S, Reader, band_energies
-from arkund.core.hits.refine import refine
+from arkund.core.hits.refine import FoundHit, refine
 from arkund.core.hits.settings import Channel, HitSettings
 
 CLUSTER = 28  # frames: strokes nearer than this are explained together
@@ -31,15 +30,6 @@ def family(piece: str) -> str:
     if piece in ("kick", "snare"):
         return piece
     return "tom" if piece.startswith("tom") or piece == "floor" else "cymbal"
-
-
-@dataclass(frozen=True, slots=True)
-class FoundHit:
-    """One hit as measured: its first sample, its peak in its own mic, and how sure it is."""
-
-    time_s: float
-    level_db: float
-    excess_db: float
 
 
 def find_hits(

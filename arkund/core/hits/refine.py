@@ -1,5 +1,7 @@
 """The exact moment of a hit: the first sample where its own direct sound exceeds a tenth of its peak."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from arkund.core.units import gain_to_db
@@ -9,10 +11,17 @@ BEFORE_MS, AFTER_MS = 2.5, 8.0
 REST_MS = 4.0
 
 
+@dataclass(frozen=True, slots=True)
+class FoundHit:
+    """One hit as measured: its first sample, its peak in its own mic, and how sure it is."""
+
+    time_s: float
+    level_db: float
+    excess_db: float
+
+
 def refine(reader, strokes, sample_rate_hz: int, settings):
     """Return FoundHits with the first sample of each stroke in its own mic and its peak level."""
-    from arkund.core.hits.measure import FoundHit
-
     out = []
     for s in strokes:
         near = round(s.frame * sample_rate_hz / 1000)

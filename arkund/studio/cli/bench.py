@@ -11,7 +11,7 @@ from time import perf_counter
 
 import click
 
-from arkund.studio.cli.main import emit, main
+from arkund.studio.cli.group import emit, main
 
 LOOP_S = 8
 AUDITIONS = 12
@@ -41,7 +41,7 @@ def bench(quick: bool, as_json: bool) -> None:
 
 
 def _measure(folder: Path, seconds: float) -> dict:
-    from arkund.studio.cli.main import migrate
+    from arkund.studio.cli.group import migrate
     from arkund.studio.models import Session
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.measuring import Measure

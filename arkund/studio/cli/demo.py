@@ -5,7 +5,7 @@ from pathlib import Path
 
 import click
 
-from arkund.studio.cli.main import bar, main, migrate
+from arkund.studio.cli.group import bar, main, migrate
 
 
 @main.command()

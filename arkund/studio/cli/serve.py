@@ -6,7 +6,7 @@ import sys
 
 import click
 
-from arkund.studio.cli.main import main, migrate
+from arkund.studio.cli.group import main, migrate
 
 THREADS = 8
 MOST_UPLOAD_BYTES = 64 * 1024**3

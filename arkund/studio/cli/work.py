@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from arkund.studio.cli.main import bar, emit, main, migrate, session_of
+from arkund.studio.cli.group import bar, emit, main, migrate, session_of
 
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON as documented in docs/cli.md.")
 

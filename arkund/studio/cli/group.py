@@ -1,0 +1,85 @@
+"""The group of the console command ``arkund``, its errors, and what its sub-commands share."""
+
+import json
+import os
+import sys
+
+import click
+
+from arkund import __version__
+
+BAD_INPUT, OUR_FAILURE = 2, 1
+
+
+class Arkund(click.Group):
+    """Turns Arkund's own errors into one sentence and exit code 2, anything unexpected into 1."""
+
+    def invoke(self, ctx: click.Context):
+        """Run a sub-command and translate what goes wrong."""
+        from arkund.core.errors import ArkundError
+
+        try:
+            return super().invoke(ctx)
+        except ArkundError as error:
+            click.echo(f"arkund: {error}", err=True)
+            sys.exit(BAD_INPUT)
+        except (click.ClickException, click.exceptions.Exit, click.Abort):
+            raise
+        except Exception as error:
+            if os.environ.get("ARKUND_DEBUG") == "1":
+                raise
+            click.echo(
+                f"arkund: internal error ({type(error).__name__}: {error}); set ARKUND_DEBUG=1 to see where.",
+                err=True,
+            )
+            sys.exit(OUR_FAILURE)
+
+
+@click.group(cls=Arkund, help="Turns a raw multi-microphone drum recording into a punchy kit.")
+@click.version_option(__version__)
+def main() -> None:
+    """Prepare Django and the database before any sub-command."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "arkund.studio.settings")
+    import django
+
+    django.setup()
+
+
+def migrate() -> None:
+    """Bring the database up to date; quick when it already is."""
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0, interactive=False)
+
+
+def emit(data, as_json: bool, lines) -> None:
+    """Print data as JSON, or lines for people."""
+    if as_json:
+        click.echo(json.dumps(data, indent=1))
+    else:
+        for line in lines:
+            click.echo(line)
+
+
+def bar(share: float, text: str) -> None:
+    """Draw progress on standard error: a line that renews itself on a terminal."""
+    if not sys.stderr.isatty():
+        return
+    done = round(share * 30)
+    sys.stderr.write(f"\r  [{'#' * done}{'.' * (30 - done)}] {share:4.0%} {text[:40]:<40}")
+    if share >= 1.0:
+        sys.stderr.write("\n")
+    sys.stderr.flush()
+
+
+def session_of(ref: str):
+    """Return a session by its number or its name."""
+    from arkund.core.errors import SettingsError
+    from arkund.studio.models import Session
+
+    migrate()
+    found = Session.objects.filter(pk=ref).first() if ref.isdigit() else None
+    found = found or Session.objects.filter(name=ref).first()
+    if found is None:
+        raise SettingsError(f"session: no session {ref!r}; `arkund sessions` lists them.")
+    return found
