@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock bench
+.PHONY: help demo test ci format css vendor lock survey bench
 
 help:  ## Show what can be made
 	@grep -E '^[a-z]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 12
@@ -26,6 +26,9 @@ vendor:  ## Copy vendored scripts and fonts (needs Node)
 lock:  ## Lock the dependencies anew
 	.venv/bin/pip-compile -q --strip-extras --no-header --no-emit-index-url --no-emit-trusted-host -o requirements/runtime.txt pyproject.toml
 	.venv/bin/pip-compile -q --strip-extras --no-header --no-emit-index-url --no-emit-trusted-host --extra dev -o requirements/dev.txt pyproject.toml
+
+survey:  ## Measure how well hits are found on generated kits (some minutes); SEED=300
+	.venv/bin/python -m tests.survey $(or $(SEED),300)
 
 bench:  ## Measure speed and memory
 	.venv/bin/arkund bench

@@ -25,7 +25,7 @@ def score(kit, found, pieces):
 
 
 class TestFindHits:
-    """F-measure at +-5 ms; the larger survey over styles and hard cases has a command of its own."""
+    """F-measure at +-5 ms; the larger survey over styles and hard cases is `make survey`."""
 
     def test_straight(self, straight):
         """Kick, snare and toms of a straight beat."""
