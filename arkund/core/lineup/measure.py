@@ -149,6 +149,12 @@ def band_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[floa
     return out
 
 
+def pair_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[float]:
+    """Return :func:`band_gain_db` of two mics brought to the same power, so that it speaks of phase and not of level."""
+    a, b = (each / (np.sqrt(np.mean(each**2)) + 1e-12) for each in (a, b))
+    return [round(gain, 1) for gain in band_gain_db(a, b, sample_rate_hz)]
+
+
 def averaged(reader, hits: list, sample_rate_hz: int, before_ms: float, after_ms: float) -> np.ndarray:
     """Return the average of a mic over hits, float32 [shape=(samples,)]."""
     rate = sample_rate_hz

@@ -9,7 +9,7 @@ from arkund.core.clean.process import gate_gain
 from arkund.core.dsp.bank import empty_bank
 from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
 from arkund.core.level.settings import Window
-from arkund.core.lineup.measure import BANDS_HZ, averaged, band_gain_db, clean_hits, windows
+from arkund.core.lineup.measure import BANDS_HZ, averaged, clean_hits, pair_gain_db, windows
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.timing.measure import bar_s, beat_s, by_piece, deviations
@@ -155,26 +155,11 @@ def _sums(m: Measure, piece: str, hits: list, reference) -> list[dict]:
         reader = m.recordings.mic(m.plan.take, mic.id)
         if reader is None or mic.id == reference.id or (mic.piece != piece and mic.role != "overhead") or not at:
             continue
-        before = band_gain_db(*_equal(windows(own, at, m.rate), windows(reader, at, m.rate)), m.rate)
-        planned = []
-        for each in (reference, mic):
-            extra = _Planned(m, each)
-            planned.append(windows(extra, at, m.rate))
-        after = band_gain_db(*_equal(*planned), m.rate)
-        out.append(
-            {
-                "id": mic.id,
-                "name": mic.name,
-                "before": np.round(before, 1).tolist(),
-                "after": np.round(after, 1).tolist(),
-            }
-        )
+        before = pair_gain_db(windows(own, at, m.rate), windows(reader, at, m.rate), m.rate)
+        planned = [windows(_Planned(m, each), at, m.rate) for each in (reference, mic)]
+        after = pair_gain_db(*planned, m.rate)
+        out.append({"id": mic.id, "name": mic.name, "before": before, "after": after})
     return [{"edges": [list(b) for b in BANDS_HZ], "pairs": out}] if out else []
-
-
-def _equal(a: np.ndarray, b: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Bring two mics to the same power, so that the sum speaks of phase and not of level."""
-    return a / (np.sqrt(np.mean(a**2)) + 1e-12), b / (np.sqrt(np.mean(b**2)) + 1e-12)
 
 
 class _Planned:

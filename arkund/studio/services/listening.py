@@ -3,25 +3,19 @@
 import threading
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
 from arkund.core.render.cache import SpanCache
+from arkund.core.render.loop import Loop, finish, in_front, match_db
 from arkund.core.render.render import key_listen, render
-from arkund.core.units import SILENCE_DB, db_to_gain
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import SessionRecordings
 
 LONGEST_S = 60.0
-LOOP_FADE_MS = 3.0
-DIM_OTHERS_DB = -9.0
-MOST_MATCH_DB = 24.0
-SAFE_PEAK = 0.98
 STEP_FIELDS = {
     "level": ("trim_db",),
     "lineup": ("line_up",),
@@ -34,17 +28,6 @@ _executor = ThreadPoolExecutor(2, thread_name_prefix="render")
 _caches: OrderedDict[int, SpanCache] = OrderedDict()
 _latest: dict[str, int] = {}
 _lock = threading.Lock()
-
-
-@dataclass(frozen=True, slots=True)
-class Audition:
-    """A rendered loop: audio float32 [shape=(samples, 2)] and by how much it was raised to match ``before``."""
-
-    audio: np.ndarray
-    sample_rate_hz: int
-    matched_db: float
-    peak_db: float
-    loudness_lufs: float
 
 
 def cache_of(session_id: int) -> SpanCache:
@@ -78,7 +61,7 @@ def audition(
     version: str,
     step: str,
     cancelled=lambda: False,
-) -> Audition:
+) -> Loop:
     """Render a loop.
 
     what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:MIC`` or ``change`` (after minus before);
@@ -89,22 +72,18 @@ def audition(
         raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
     recordings, cache = SessionRecordings(session), cache_of(session.pk)
     if what.startswith("key:"):
-        return _finish(key_listen(plan, recordings, what[4:], span), rate, 0.0)
+        return finish(key_listen(plan, recordings, what[4:], span), rate, 0.0)
     plain = without(plan, step)
     if what == "change":
         after = _rendered(plan, recordings, span, "kit", cache, cancelled)
         before = _rendered(plain, recordings, span, "kit", cache, cancelled)
-        return _finish(after - before, rate, 0.0)
+        return finish(after - before, rate, 0.0)
     audio = _rendered(plan, recordings, span, what, cache, cancelled)
     before = audio if plain == plan else _rendered(plain, recordings, span, what, cache, cancelled)
-    matched = 0.0
-    if before is not audio:
-        loud_before, loud_after = quick_loudness_lufs(before, rate), quick_loudness_lufs(audio, rate)
-        if min(loud_before, loud_after) > SILENCE_DB + 60:
-            matched = float(np.clip(loud_before - loud_after, -MOST_MATCH_DB, MOST_MATCH_DB))
+    matched = 0.0 if before is audio else match_db(before, audio, rate)
     if version == "before":
-        return _finish(before, rate, 0.0)
-    return _finish(audio, rate, matched)
+        return finish(before, rate, 0.0)
+    return finish(audio, rate, matched)
 
 
 def _rendered(plan: Plan, recordings, span, what: str, cache: SpanCache, cancelled) -> np.ndarray:
@@ -112,11 +91,7 @@ def _rendered(plan: Plan, recordings, span, what: str, cache: SpanCache, cancell
     if kind == "in":
         if name not in PIECES:
             raise SettingsError(f"what: unknown piece {name!r}.")
-        dimmed = tuple(
-            m if m.piece == name else m.replace(mix=m.mix.replace(level_db=max(m.mix.level_db + DIM_OTHERS_DB, -60.0)))
-            for m in plan.mics
-        )
-        return render(plan.replace(mics=dimmed), recordings, span, "kit", cache, _executor, cancelled)
+        return render(in_front(plan, name), recordings, span, "kit", cache, _executor, cancelled)
     return render(plan, recordings, span, what, cache, _executor, cancelled)
 
 
@@ -138,24 +113,3 @@ def without(plan: Plan, step: str) -> Plan:
         fresh = type(mic)(id=mic.id, name=mic.name)
         mics.append(mic.replace(**{name: getattr(fresh, name) for name in fields}))
     return plan.replace(mics=tuple(mics))
-
-
-def _finish(audio: np.ndarray, rate: int, matched_db: float) -> Audition:
-    """Match, fade the loop's ends and keep it below full scale, so that the browser never clips."""
-    out = audio * np.float32(db_to_gain(matched_db))
-    peak = float(np.abs(out).max(initial=0.0))
-    if peak > SAFE_PEAK:
-        extra = SAFE_PEAK / peak
-        out, matched_db = out * np.float32(extra), matched_db + 20 * np.log10(extra)
-    fade = min(int(LOOP_FADE_MS * rate / 1000), out.shape[0] // 2)
-    ramp = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
-    out[:fade] *= ramp
-    out[out.shape[0] - fade :] *= ramp[::-1]
-    peak_db = 20 * np.log10(max(min(peak, SAFE_PEAK), 1e-9))
-    return Audition(
-        out.astype(np.float32),
-        rate,
-        round(matched_db, 2),
-        round(float(peak_db), 2),
-        round(quick_loudness_lufs(out, rate), 2),
-    )

@@ -16,6 +16,7 @@ import soundfile
 from arkund import __version__
 from arkund.core.dsp.loudness import LoudnessMeter, oversampled_peak
 from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.files.audio import dithered_24_bit
 from arkund.core.kit.pieces import GROUPS
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import build
@@ -31,7 +32,6 @@ FORMATS = {
 }
 CHUNK_BYTES = 64 * 1024 * 1024  # of one bank; sets how many seconds are rendered at a time
 OVERLAP = 256  # samples that true peak looks back across chunks
-CLIPS_AT = 1.0 - 2.0**-23
 
 
 @dataclass(slots=True)
@@ -150,11 +150,7 @@ def _write(sheet: _Sheet, audio: np.ndarray, subtype: str, number: int) -> None:
     sheet.true_peak = max(sheet.true_peak, float(oversampled_peak(wide, 0.5 * sheet.peak).max(initial=0.0)))
     sheet.tail = block[-OVERLAP:].copy()
     if subtype == "PCM_24":
-        # Triangular dither of one step, seeded by place, so that the same Plan prints the same bytes.
-        rng = np.random.default_rng([number, *sheet.name.encode()])
-        step = np.float32(2.0**-23)
-        noise = rng.random(block.shape, np.float32) - rng.random(block.shape, np.float32)
-        block = np.clip(block + noise * step, -1.0, CLIPS_AT)
+        block = dithered_24_bit(block, [number, *sheet.name.encode()])
     sheet.file.write(block)
 
 

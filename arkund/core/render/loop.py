@@ -1,0 +1,64 @@
+"""A rendered span made fit for listening: matched in loudness, soft at its ends, never over full scale."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.dsp.loudness import quick_loudness_lufs
+from arkund.core.plan.plan import Plan
+from arkund.core.units import SILENCE_DB, db_to_gain, gain_to_db
+
+FADE_MS = 3.0
+SAFE_PEAK = 0.98
+MOST_MATCH_DB = 24.0
+QUIETEST_MATCHED_LUFS = SILENCE_DB + 60.0
+DIM_DB = -9.0  # the other drums, when one is listened to within the kit
+LOWEST_LEVEL_DB = -60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Loop:
+    """What is played: audio float32 [shape=(samples, 2)] and by how much it was raised or lowered."""
+
+    audio: np.ndarray
+    sample_rate_hz: int
+    matched_db: float
+    peak_db: float
+    loudness_lufs: float
+
+
+def match_db(before: np.ndarray, after: np.ndarray, sample_rate_hz: int) -> float:
+    """Return the gain in dB that brings ``after`` to the loudness of ``before``; 0 where one of them is silent."""
+    wanted, found = (quick_loudness_lufs(audio, sample_rate_hz) for audio in (before, after))
+    if min(wanted, found) <= QUIETEST_MATCHED_LUFS:
+        return 0.0
+    return float(np.clip(wanted - found, -MOST_MATCH_DB, MOST_MATCH_DB))
+
+
+def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float) -> Loop:
+    """Return audio [shape=(samples, 2)] at a gain, faded at both ends and kept below full scale, so that no player clips it."""
+    out = audio * np.float32(db_to_gain(matched_db))
+    peak = float(np.abs(out).max(initial=0.0))
+    if peak > SAFE_PEAK:
+        out = out * np.float32(SAFE_PEAK / peak)
+        matched_db += float(gain_to_db(SAFE_PEAK / peak))
+    fade = min(int(FADE_MS * sample_rate_hz / 1000), out.shape[0] // 2)
+    ramp = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
+    out[:fade] *= ramp
+    out[out.shape[0] - fade :] *= ramp[::-1]
+    return Loop(
+        out.astype(np.float32),
+        sample_rate_hz,
+        round(matched_db, 2),
+        round(float(gain_to_db(min(peak, SAFE_PEAK))), 2),
+        round(quick_loudness_lufs(out, sample_rate_hz), 2),
+    )
+
+
+def in_front(plan: Plan, piece: str) -> Plan:
+    """Return the Plan with all drums but one lowered by DIM_DB."""
+    mics = []
+    for mic in plan.mics:
+        level = mic.mix.level_db if mic.piece == piece else max(mic.mix.level_db + DIM_DB, LOWEST_LEVEL_DB)
+        mics.append(mic.replace(mix=mic.mix.replace(level_db=level)))
+    return plan.replace(mics=tuple(mics))
