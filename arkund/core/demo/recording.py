@@ -1,7 +1,7 @@
 """Strokes in a room, heard by mics: one take of the whole kit as audio, with its truth."""
 
 import dataclasses
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -251,11 +251,3 @@ def _reverb(room: np.ndarray, side: str, kit: Kit) -> np.ndarray:
     tail = signal.lfilter(b, a, tail)
     tail /= np.sqrt(np.sum(tail**2))
     return signal.oaconvolve(room.astype(np.float32), tail.astype(np.float32))[: room.size]
-
-
-def recorded_audio(kit: Kit, strokes: list[Stroke], length_s: float) -> dict[str, np.ndarray]:
-    """Return all mics of a short take at once, clipped at full scale as a recorder does."""
-    return {mic.name: np.clip(audio, -1.0, 1.0) for mic, audio in record(kit, strokes, length_s)}
-
-
-Progress = Callable[[float, str], None]

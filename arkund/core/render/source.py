@@ -8,7 +8,7 @@ import numpy as np
 from arkund.core.dsp.delay import HALF_TAPS, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
-from arkund.core.plan.plan import Cut, MicPlan, Plan
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import read_edited
 from arkund.core.units import db_to_gain, ms_to_samples
@@ -81,8 +81,3 @@ def source_settings(plan: Plan, mic: MicPlan) -> dict:
 
 
 SOURCE_REACH = HALF_TAPS  # samples before and after; the source reads its file wherever it needs
-
-
-def identity(cuts: tuple[Cut, ...]) -> bool:
-    """Say whether cuts change nothing."""
-    return all(cut.shift == 0 for cut in cuts)

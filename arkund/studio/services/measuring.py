@@ -13,7 +13,7 @@ from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import start_settings
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.files.audio import read_padded
-from arkund.core.kit.pieces import is_close, is_tom, timing_mic
+from arkund.core.kit.pieces import is_close, is_tom
 from arkund.core.level.measure import MicLevel, mic_level
 from arkund.core.lineup import measure as lineup
 from arkund.core.plan.plan import MicPlan, Plan
@@ -191,8 +191,3 @@ class Measure:
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""
         return [m for m in self.plan.mics if m.piece in ("kick", "snare") or is_tom(m.piece)]
-
-    def timing_mics(self) -> list[MicPlan]:
-        """Return for each piece with hits the mic in which it is timed."""
-        found = [timing_mic(self.plan.mics, piece) for piece in self.hits]
-        return [mic for mic in found if mic is not None]
