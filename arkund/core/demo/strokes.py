@@ -145,9 +145,9 @@ def _hihat(voice, articulation, hardness, rng, rate) -> Stems:
 def _ride(voice, articulation, hardness, rng, rate) -> Stems:
     t = _time(2.6, rate)
     ping = _plate(t, 2200, 6500, 24, 0.35, 0.0, rng) * 1.4
-    wash = _plate(t, 350, min(13_000, 0.46 * rate), 160, 1.6, 0.1, rng) * (0.25 + 0.5 * hardness)
+    wash = _plate(t, 350, min(13_000, 0.46 * rate), 160, 1.6, 0.1, rng) * (0.05 + 0.3 * hardness**2)
     wash *= 1.0 - np.exp(-t / 0.02)
-    tip = 4.0 * _noise(t, 3000, 10_000, 0.0002, 0.004, rng, rate)
+    tip = 11.0 * _noise(t, 2500, 10_000, 0.0002, 0.006, rng, rate)  # the stick stands well above the wash
     return {"cymbal": _rise(ping + wash + tip, 0.0004, rate)}
 
 

@@ -1,20 +1,24 @@
-"""Energy of each mic in a few frequency bands, once per millisecond: what the hit finder looks at."""
+"""Power of each mic in a few frequency bands over time: what the hit finder looks at."""
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 
-from arkund.core.dsp.bank import WIDE, empty_bank, filter_bank
+from arkund.core.dsp.bank import WIDE
 from arkund.core.dsp.filters import high_pass, low_pass
+from arkund.core.hits import _kernels
 
 FRAMES_PER_S = 1000
 EDGES_HZ = (30.0, 110.0, 300.0, 900.0, 2500.0, 6000.0, 15000.0)
 BANDS = len(EDGES_HZ) - 1
-QUARTERS = 4  # frames per millisecond in which arrivals are compared
-ARRIVAL_HZ = 300.0
+QUARTERS = 4  # per frame: how finely arrivals are told apart
+ARRIVAL_HZ = (300.0, 3000.0)  # lower edges of the two wide bands in which arrivals are looked for
 BLOCK_S = 8.0
 SETTLE_S = 0.25
+WORKERS = 2
 
 
 class Reader(Protocol):
@@ -26,48 +30,62 @@ class Reader(Protocol):
     def read(self, start: int, stop: int) -> np.ndarray: ...
 
 
-def band_energies(
-    readers: Sequence[Reader], sample_rate_hz: int, on_progress=lambda share: None
-) -> tuple[np.ndarray, np.ndarray]:
-    """Return the mean square of each mic in each band and millisecond, and in quarters of it above ARRIVAL_HZ.
+@dataclass(frozen=True, slots=True)
+class Bands:
+    """Power of all mics, full scale = 1."""
 
-    Parameters
-    ----------
-    readers : mics; all are taken as starting at the same instant, short ones are silent at their end
-    sample_rate_hz : of all of them
+    power: np.ndarray  # mean square, float32 [shape=(frames, mics, BANDS)], one frame per millisecond
+    quick: np.ndarray  # largest square above ARRIVAL_HZ, float32 [shape=(frames * QUARTERS, mics, 2)]
 
-    Returns
-    -------
-    float32 [shape=(frames, mics, BANDS)] and float32 [shape=(frames * QUARTERS, mics)], full scale = 1
+
+def measure_bands(readers: Sequence[Reader], sample_rate_hz: int, on_progress=lambda share: None) -> Bands:
+    """Measure the power of mics that start at the same instant; short ones are silent at their end.
+
+    Blocks are read and filtered by themselves, each after SETTLE_S of what comes before it, so memory grows with the
+    powers only.
     """
     length = max(reader.length for reader in readers)
-    rate_ratio = sample_rate_hz / (FRAMES_PER_S * QUARTERS)
     frames = length * FRAMES_PER_S // sample_rate_hz
-    out = np.zeros((frames, len(readers), BANDS), np.float32)
-    quick = np.zeros((frames * QUARTERS, len(readers)), np.float32)
+    power = np.zeros((frames, len(readers), BANDS), np.float32)
+    quick = np.zeros((frames * QUARTERS, len(readers), len(ARRIVAL_HZ)), np.float32)
+    params = _sections(sample_rate_hz)
     step = int(BLOCK_S * FRAMES_PER_S)
-    for first in range(0, frames, step):
+    parts = [(first, group) for first in range(0, frames, step) for group in range(0, len(readers), WIDE)]
+
+    def fill(part: tuple[int, int]) -> int:
+        first, group = part
         last = min(first + step, frames)
-        edges = np.round(np.arange(first, last + 1) * sample_rate_hz / FRAMES_PER_S).astype(np.int64)
-        lead = max(edges[0] - int(SETTLE_S * sample_rate_hz), 0)
-        for group in range(0, len(readers), WIDE):
-            count = len(readers[group : group + WIDE])
-            bank = empty_bank(int(edges[-1]) - lead, count)
-            for lane, reader in enumerate(readers[group : group + WIDE]):
-                bank[:, lane] = reader.read(lead, edges[-1])
-            for band in range(BANDS):
-                part = filter_bank(bank, [_band(band, sample_rate_hz)] * count)[edges[0] - lead :, :count]
-                sums = np.add.reduceat(part * part, edges[:-1] - edges[0], axis=0)
-                out[first:last, group : group + count, band] = sums / np.diff(edges)[:, None]
-            fine = np.round(np.arange(first * QUARTERS, last * QUARTERS + 1) * rate_ratio).astype(np.int64)
-            part = filter_bank(bank, [high_pass(ARRIVAL_HZ, 2, sample_rate_hz)] * count)[fine[0] - lead :, :count]
-            quick[first * QUARTERS : last * QUARTERS, group : group + count] = np.maximum.reduceat(
-                part * part, fine[:-1] - fine[0], axis=0
-            )
-        on_progress(last / frames)
-    return out, quick
+        ends = _edges(first, last, sample_rate_hz)
+        lead = max(int(ends[0]) - int(SETTLE_S * sample_rate_hz), 0)
+        lanes = readers[group : group + WIDE]
+        bank = np.zeros((int(ends[-1]) - lead, WIDE), np.float32)
+        for lane, reader in enumerate(lanes):
+            bank[:, lane] = reader.read(lead, int(ends[-1]))
+        some = np.zeros((last - first, WIDE, BANDS), np.float32)
+        fine = np.zeros(((last - first) * QUARTERS, WIDE, len(ARRIVAL_HZ)), np.float32)
+        _kernels.band_powers(bank.reshape(-1), len(lanes), ends - lead, params, some, fine)
+        power[first:last, group : group + WIDE] = some[:, : len(lanes)]
+        quick[first * QUARTERS : last * QUARTERS, group : group + WIDE] = fine[:, : len(lanes)]
+        return last
+
+    with ThreadPoolExecutor(WORKERS) as pool:
+        for last in pool.map(fill, parts):
+            on_progress(last / frames)
+    return Bands(power, quick)
 
 
-def _band(band: int, rate: int):
-    top = min(EDGES_HZ[band + 1], 0.45 * rate)
-    return (*high_pass(EDGES_HZ[band], 2, rate), *low_pass(top, 2, rate))
+def _edges(first: int, last: int, rate: int) -> np.ndarray:
+    """Return the samples at which the quarters of frames first..last begin, and the end of the last."""
+    quarters = np.arange(first * QUARTERS, last * QUARTERS + 1)
+    return np.round(quarters * (rate / (FRAMES_PER_S * QUARTERS))).astype(np.int64)
+
+
+def _sections(rate: int) -> np.ndarray:
+    """Return state-variable sections: a high and a low pass per band, then one high pass per wide band, in rows of lanes."""
+    sections = []
+    for band in range(BANDS):
+        sections += [*high_pass(EDGES_HZ[band], 2, rate), *low_pass(min(EDGES_HZ[band + 1], 0.45 * rate), 2, rate)]
+    for low_hz in ARRIVAL_HZ:
+        sections += high_pass(low_hz, 2, rate)
+    rows = np.array([section.state_variable() for section in sections], np.float32)
+    return np.repeat(rows.reshape(-1), WIDE)

@@ -13,23 +13,20 @@ REST_MS = 4.0
 
 @dataclass(frozen=True, slots=True)
 class FoundHit:
-    """One hit as measured: its first sample, its peak in its own mic, and how sure it is."""
+    """One hit as measured: its first sample, its peak in its own mic, and how sure it is (0..1)."""
 
     time_s: float
     level_db: float
-    excess_db: float
+    sure: float
 
 
-def refine(reader, strokes, sample_rate_hz: int, settings):
-    """Return FoundHits with the first sample of each stroke in its own mic and its peak level."""
+def refine(reader, frames: np.ndarray, sure: np.ndarray, sample_rate_hz: int) -> list[FoundHit]:
+    """Return the hits at these milliseconds with their first sample and peak in the piece's own mic, by time."""
     out = []
-    for s in strokes:
-        near = round(s.frame * sample_rate_hz / 1000)
-        sample, peak = first_sample(reader, near, sample_rate_hz)
-        out.append(FoundHit(sample / sample_rate_hz, float(gain_to_db(peak)), s.excess_db))
-    out.sort(key=lambda hit: hit.time_s)
-    apart = settings.apart_ms / 1000
-    return [hit for k, hit in enumerate(out) if k == 0 or hit.time_s - out[k - 1].time_s > 0.5 * apart]
+    for frame, certainty in zip(frames, sure, strict=True):
+        sample, peak = first_sample(reader, round(int(frame) * sample_rate_hz / 1000), sample_rate_hz)
+        out.append(FoundHit(sample / sample_rate_hz, float(gain_to_db(peak)), float(certainty)))
+    return sorted(out, key=lambda hit: hit.time_s)
 
 
 def first_sample(reader, near: int, sample_rate_hz: int) -> tuple[int, float]:

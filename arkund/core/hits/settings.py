@@ -1,4 +1,4 @@
-"""What the hit finder may be told: how eager it is and which mics belong to which piece."""
+"""What the hit finder may be told: how sure it must be and which mics belong to which piece."""
 
 from dataclasses import dataclass
 
@@ -9,9 +9,8 @@ from arkund.core.settings import Settings, number
 class HitSettings(Settings):
     """How hits are found."""
 
-    rise_db: float = number(4.0, 1.0, 12.0, step=0.5, unit="dB", help="how far a band must rise to be looked at")
-    excess_db: float = number(0.0, -3.0, 10.0, step=0.5, unit="dB", help="asks more (or less) of every hit")
-    apart_ms: float = number(14.0, 8.0, 60.0, step=1.0, unit="ms", help="nearest two hits of one piece")
+    sure_percent: float = number(40.0, 5.0, 95.0, step=5.0, unit="%", help="how sure it must be of a hit")
+    apart_ms: float = number(12.0, 8.0, 60.0, step=1.0, unit="ms", help="nearest two hits of one piece")
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,4 +20,3 @@ class Channel:
     piece: str  # a close mic's piece, or "kit"
     close: bool
     first: bool  # the mic in which this piece's times are defined
-    sideways: bool = False  # hears the piece through another (sub, bottom): helps to decide, not to time

@@ -1,0 +1,388 @@
+"""Compiled loops of the hit finder. Private and unchecked: see ``bands``, ``evidence``, ``prints`` and ``judge``.
+
+Times of powers and levels are frames of a millisecond, those of quick ones quarters of it. A *window* i..j is counted from a candidate's
+frame. Kernels that call each other stay in this file, because the on-disk cache watches one file only.
+"""
+
+import numpy as np
+from numba import njit
+
+LANES = 16
+BANDS, QUARTERS = 6, 4
+BEFORE, AFTER = 2, 40  # frames of a print before and after its onset
+FAMILIES = 5  # kick, snare, tom, cymbal; the last: mics of the whole kit
+KIT = 4
+NOT_THERE = np.float32(-50.0)  # stands for a measure that cannot be taken
+TINY = 1e-11
+REST_BEFORE = 10  # frames before a stroke in which the sound that it must rise from is taken
+ARRIVED_DB = 10.0  # below its peak: where a sound is taken to arrive
+HEARD_DB = 6.0  # a rise of this much in another mic counts as heard there
+EARLIER = 1  # quarters by which another mic must be first to count as earlier
+BESIDE = 14  # frames within which another piece's stroke counts as beside
+NEIGHBOUR = 200  # frames within which the same piece's strokes are looked for
+OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False}
+f32 = np.float32
+
+
+@njit(fastmath={"nsz"}, **OPTIONS)
+def band_powers(x, count, ends, params, power, quick):
+    """Filter lanes side by side into bands and add up their squares.
+
+    x flat [samples * LANES]; ends: where quarters begin, and the last ends; params: rows of LANES, six per section, two sections per band
+    and one per wide band; power [frames, LANES, BANDS] and quick [frames * QUARTERS, LANES, 2] are filled.
+    """
+    wide = quick.shape[2]
+    state = np.zeros((2 * BANDS + wide) * 2 * LANES, np.float32)
+    longest = 0
+    for quarter in range(ends.size - 1):
+        longest = max(longest, ends[quarter + 1] - ends[quarter])
+    lead = ends[0]
+    scratch = np.zeros(max(longest, 64) * LANES, np.float32)
+    sums = np.zeros(LANES, np.float32)
+    for start in range(0, lead, 64):  # settle
+        part = x[start * LANES : min(start + 64, lead) * LANES]
+        for section in range(BANDS):
+            work = scratch[: part.size]
+            work[:] = part
+            _section(work, count, params, state, 2 * section)
+            _section(work, count, params, state, 2 * section + 1)
+        for k in range(wide):
+            work = scratch[: part.size]
+            work[:] = part
+            _section(work, count, params, state, 2 * BANDS + k)
+    for quarter in range(ends.size - 1):
+        part = x[ends[quarter] * LANES : ends[quarter + 1] * LANES]
+        work = scratch[: part.size]
+        frame = quarter // QUARTERS
+        for band in range(BANDS):
+            work[:] = part
+            _section(work, count, params, state, 2 * band)
+            _section(work, count, params, state, 2 * band + 1)
+            sums[:] = f32(0.0)
+            for i in range(work.size // LANES):
+                for c in range(count):
+                    sums[c] += work[i * LANES + c] * work[i * LANES + c]
+            for c in range(count):
+                power[frame, c, band] += sums[c]
+        for k in range(wide):
+            work[:] = part
+            _section(work, count, params, state, 2 * BANDS + k)
+            sums[:] = f32(0.0)
+            for i in range(work.size // LANES):
+                for c in range(count):
+                    sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
+            for c in range(count):
+                quick[quarter, c, k] = sums[c]
+        if quarter % QUARTERS == QUARTERS - 1:
+            length = f32(ends[quarter + 1] - ends[quarter + 1 - QUARTERS])
+            for c in range(count):
+                for band in range(BANDS):
+                    power[frame, c, band] /= length
+            for i in range(state.size):  # no denormals
+                state[i] = state[i] if abs(state[i]) > f32(1e-15) else f32(0.0)
+
+
+@njit(inline="always", fastmath={"nsz"}, **OPTIONS)
+def _section(part, count, params, state, section):
+    """Filter in place by one state-variable section (trapezoidal form)."""
+    p = params[section * 6 * LANES : (section + 1) * 6 * LANES]
+    s = state[section * 2 * LANES : (section + 1) * 2 * LANES]
+    for i in range(part.size // LANES):
+        row = i * LANES
+        for c in range(count):
+            v0 = part[row + c]
+            ic1 = s[c]
+            ic2 = s[LANES + c]
+            v3 = v0 - ic2
+            v1 = p[c] * ic1 + p[LANES + c] * v3
+            v2 = ic2 + p[LANES + c] * ic1 + p[2 * LANES + c] * v3
+            s[c] = f32(2.0) * v1 - ic1
+            s[LANES + c] = f32(2.0) * v2 - ic2
+            part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
+
+
+@njit(inline="always", **OPTIONS)
+def _top(level, i, j, m, b):
+    """Return the largest value in i..j, -200 outside the recording."""
+    most = f32(-200.0)
+    for t in range(max(i, 0), min(j, level.shape[0])):
+        most = max(most, level[t, m, b])
+    return most
+
+
+@njit(inline="always", **OPTIONS)
+def _mean(level, i, j, m, b):
+    """Return the mean in i..j, -120 outside the recording."""
+    total, n = f32(0.0), 0
+    for t in range(max(i, 0), min(j, level.shape[0])):
+        total += level[t, m, b]
+        n += 1
+    return total / f32(n) if n else f32(-120.0)
+
+
+@njit(inline="always", **OPTIONS)
+def _arrival(quick, i, j, m, k):
+    """Return the first quarter in i..j that comes within ARRIVED_DB of the largest."""
+    least = _top(quick, i, j, m, k) - ARRIVED_DB
+    for t in range(max(i, 0), min(j, quick.shape[0])):
+        if quick[t, m, k] >= least:
+            return t
+    return j
+
+
+OWN, SECOND, OTHERS, SUMMARY = 14 + 30, 5, FAMILIES * 11, 5
+HEARD = OWN + SECOND + OTHERS + SUMMARY  # measures of heard_evidence
+
+
+@njit(**OPTIONS)
+def heard_evidence(level, quick, full, quick_full, frames, pieces, first, second, mic_family, mic_piece, piece_family, out):
+    """Fill HEARD measures for each candidate: its rise and decay in its own mics, and what the other mics heard around it.
+
+    level [frames, mics, BANDS] and quick [quarters, mics, 2] in dB; full and quick_full: each mic's strongest strokes; first and second: the piece's
+    own mics (-1: none).
+    """
+    for c in range(frames.size):
+        t, p, o = frames[c], pieces[c], out[c]
+        t4, m, s = QUARTERS * t, first[p], second[p]
+        n = 0
+        for k in range(2):
+            peak = _top(quick, t4 - 2, t4 + 8, m, k)
+            o[n] = peak - quick_full[m, k]
+            o[n + 1] = peak - _top(quick, t4 - 8, t4 - 2, m, k)
+            o[n + 2] = peak - _top(quick, t4 - 20, t4 - 2, m, k)
+            o[n + 3] = peak - _top(quick, t4 - 48, t4 - 20, m, k)
+            o[n + 4] = _top(quick, t4 + 8, t4 + 24, m, k) - peak
+            o[n + 5] = _top(quick, t4 + 40, t4 + 60, m, k) - peak
+            o[n + 6] = _top(quick, t4 + 100, t4 + 140, m, k) - peak
+            n += 7
+        for b in range(BANDS):
+            now, later = _mean(level, t, t + 5, m, b), _mean(level, t + 5, t + 15, m, b)
+            o[n] = now - full[m, b]
+            o[n + 1] = now - _top(level, t - 4, t, m, b)
+            o[n + 2] = now - _top(level, t - 14, t - 4, m, b)
+            o[n + 3] = later - now
+            o[n + 4] = _mean(level, t + 20, t + 40, m, b) - later
+            n += 5
+        for k in range(2):
+            o[n + k] = _top(quick, t4 - 4, t4 + 12, s, k) - _top(quick, t4 - 20, t4 - 4, s, k) if s >= 0 else NOT_THERE
+        for g in range(3):
+            o[n + 2 + g] = NOT_THERE
+            if s >= 0:
+                o[n + 2 + g] = f32(0.5) * (
+                    _mean(level, t, t + 6, s, 2 * g)
+                    - _top(level, t - 8, t - 1, s, 2 * g)
+                    + _mean(level, t, t + 6, s, 2 * g + 1)
+                    - _top(level, t - 8, t - 1, s, 2 * g + 1)
+                )
+        n += 5
+        mine = np.zeros(2, np.int64)
+        loud = np.zeros(2, np.float32)
+        for k in range(2):
+            mine[k] = _arrival(quick, t4 - 4, t4 + 10, m, k)
+            loud[k] = _top(quick, t4 - 2, t4 + 8, m, k) - quick_full[m, k]
+        earlier, earliest, strongest = 0, 99, f32(-200.0)
+        for family in range(FAMILIES):
+            best, most = -1, f32(-300.0)
+            for j in range(level.shape[1]):
+                if mic_family[j] != family or mic_piece[j] == p:
+                    continue
+                rise = _top(quick, t4 - 12, t4 + 24, j, 0) - _top(quick, t4 - 32, t4 - 12, j, 0)
+                if family != KIT:
+                    if rise > HEARD_DB:
+                        lag = _arrival(quick, t4 - 12, t4 + 24, j, 0) - mine[0]
+                        earlier += lag < -EARLIER
+                        earliest = min(earliest, lag)
+                    strongest = max(strongest, _top(quick, t4 - 12, t4 + 24, j, 0) - quick_full[j, 0])
+                if rise > most:
+                    best, most = j, rise
+            if best < 0:
+                for k in range(11):
+                    o[n + k] = NOT_THERE
+            else:
+                o[n] = most
+                o[n + 1] = _top(quick, t4 - 12, t4 + 24, best, 1) - _top(quick, t4 - 32, t4 - 12, best, 1)
+                for k in range(2):
+                    o[n + 2 + k] = _top(quick, t4 - 12, t4 + 24, best, k) - quick_full[best, k]
+                    o[n + 4 + k] = _arrival(quick, t4 - 12, t4 + 24, best, k) - mine[k]
+                    o[n + 6 + k] = loud[k] - o[n + 2 + k]
+                for g in range(3):
+                    over = f32(0.0)
+                    for b in range(2 * g, 2 * g + 2):
+                        over += (_mean(level, t, t + 8, m, b) - full[m, b]) - (
+                            _mean(level, t - 2, t + 8, best, b) - full[best, b]
+                        )
+                    o[n + 8 + g] = f32(0.5) * over
+            n += 11
+        o[n] = earlier
+        o[n + 1] = earliest
+        o[n + 2] = loud[0] - strongest
+        o[n + 3] = piece_family[p]
+        o[n + 4] = quick_full[m, 1] - quick_full[m, 0]
+
+
+@njit(inline="always", **OPTIONS)
+def _held(power, t, i, j, m, b):
+    """Return the mean power in window i..j, and the largest just before the candidate."""
+    rest = 0.0
+    for u in range(max(t - REST_BEFORE, 0), max(t - 1, 1)):
+        rest = max(rest, power[u, m, b])
+    total, n = 0.0, 0
+    for u in range(max(t + i, 0), min(t + j, power.shape[0])):
+        total += power[u, m, b]
+        n += 1
+    return total / max(n, 1), rest
+
+
+@njit(inline="always", **OPTIONS)
+def _printed(prints, p, i, j, m, b):
+    """Return the mean of a print in window i..j."""
+    total = 0.0
+    for u in range(max(BEFORE + i, 0), min(BEFORE + j, prints.shape[1])):
+        total += prints[p, u, m, b]
+    return total / max(j - i, 1)
+
+
+@njit(**OPTIONS)
+def heights(power, prints, frames, pieces, first, learnt, height, spread):
+    """Fill how strong each candidate is against its piece's print, and by how many dB its bands disagree.
+
+    Other sounds only ever add, so a low quantile over the bands is taken.
+    """
+    for c in range(frames.size):
+        p = pieces[c]
+        m = first[p]
+        height[c], spread[c] = 0.0, NOT_THERE
+        if learnt[p] < 1:
+            continue
+        top = 0.0
+        for b in range(BANDS):
+            top = max(top, _printed(prints, p, 0, 12, m, b))
+        ratios, n = np.zeros(2 * BANDS), 0
+        for b in range(BANDS):
+            for i, j in ((0, 5), (5, 12)):
+                told = _printed(prints, p, i, j, m, b)
+                if told < 0.03 * top:
+                    continue
+                had, rest = _held(power, frames[c], i, j, m, b)
+                ratios[n] = 10.0 * np.log10(max(had - rest, 0.02 * had) / told + 1e-13)
+                n += 1
+        if n:
+            low = np.sort(ratios[:n])
+            height[c] = 10.0 ** (low[int(0.35 * n)] / 10.0)
+            spread[c] = low[int(0.8 * (n - 1))] - low[int(0.2 * (n - 1))]
+
+
+@njit(inline="always", **OPTIONS)
+def _bleed(prints, frames, pieces, sure, height, kept, c, m, b, i, j):
+    """Return the power that the other pieces' likely strokes leave in window i..j of a mic."""
+    total = 0.0
+    k = c
+    while k > 0 and frames[k - 1] > frames[c] - AFTER - 2:
+        k -= 1
+    while k < frames.size and frames[k] < frames[c] + j + BEFORE:
+        if kept[k] and pieces[k] != pieces[c]:
+            apart = frames[c] - frames[k]
+            total += sure[k] * height[k] * _printed(prints, pieces[k], apart + i, apart + j, m, b)
+        k += 1
+    return total
+
+
+EXPLAINED = 12 + 6 + 2 + 4 + 2 + 8 + (FAMILIES - 1) * 4 + 6  # measures of explained_evidence
+
+
+@njit(**OPTIONS)
+def explained_evidence(
+    power, prints, frames, pieces, sure, kept, first, second, mic_family, mic_piece, piece_family,
+    learnt, alone, trust, full, height, spread, out,
+):  # fmt: skip
+    """Fill EXPLAINED measures for each candidate: what is left when the other pieces' strokes are accounted for, and
+    whether the other mics hold what a stroke of this piece would have left there.
+    """
+    for c in range(frames.size):
+        t, p, o = frames[c], pieces[c], out[c]
+        m, s = first[p], second[p]
+        known = learnt[p] > 0
+        n = 0
+        for i, j in ((0, 5), (5, 14)):
+            for b in range(BANDS):
+                had, rest = _held(power, t, i, j, m, b)
+                told = rest + _bleed(prints, frames, pieces, sure, height, kept, c, m, b, i, j)
+                o[n] = 10.0 * np.log10((had + TINY) / (told + TINY))
+                n += 1
+        for b in range(BANDS):
+            had, _ = _held(power, t, 0, 8, m, b)
+            told = height[c] * _printed(prints, p, 0, 8, m, b)
+            o[n] = 10.0 * np.log10((had + TINY) / (told + TINY)) if known else NOT_THERE
+            n += 1
+        o[n] = 10.0 * np.log10((height[c] + 1e-12) / (full[p] + 1e-12)) if known else NOT_THERE
+        o[n + 1] = spread[c]
+        o[n + 2], o[n + 3] = min(learnt[p], 8), min(alone[p], 8)
+        o[n + 4] = sure[c]
+        o[n + 5] = trust[p]
+        n += 6
+        for g in range(2):
+            o[n + g] = NOT_THERE
+            if s >= 0:
+                over = 0.0
+                for b in range(3 * g, 3 * g + 3):
+                    had, rest = _held(power, t, 0, 10, s, b)
+                    told = rest + _bleed(prints, frames, pieces, sure, height, kept, c, s, b, 0, 10)
+                    over += 10.0 * np.log10((had + TINY) / (told + TINY))
+                o[n + g] = over / 3.0
+        n += 2
+        for g in range(2):  # other close mics, then mics of the whole kit
+            ratios, x = np.zeros(power.shape[1] * BANDS), 0
+            for q in range(power.shape[1]):
+                if not known or (mic_family[q] == KIT) != (g == 1) or mic_piece[q] == p:
+                    continue
+                for b in range(BANDS):
+                    told = _printed(prints, p, 0, 16, q, b) * height[c]
+                    had, rest = _held(power, t, 0, 16, q, b)
+                    if told < 0.1 * rest or told < 10.0 * TINY:
+                        continue
+                    ratios[x] = 10.0 * np.log10((had + TINY) / (rest + told))
+                    x += 1
+            o[n], o[n + 1], o[n + 2], o[n + 3] = NOT_THERE, NOT_THERE, NOT_THERE, x
+            if x > 2:
+                low = np.sort(ratios[:x])
+                o[n], o[n + 1], o[n + 2] = low[int(0.15 * x)], low[x // 2], low[int(0.85 * x)]
+            n += 4
+        for family in range(FAMILIES - 1):  # the likeliest stroke of each other family beside it
+            o[n], o[n + 1], o[n + 2], o[n + 3] = 0.0, 50.0, NOT_THERE, 0.0
+            k = c
+            while k > 0 and frames[k - 1] > t - BESIDE:
+                k -= 1
+            while k < frames.size and frames[k] < t + BESIDE:
+                if kept[k] and pieces[k] != p and int(piece_family[pieces[k]]) == family and sure[k] > o[n]:
+                    lag, told, held = frames[k] - t, 0.0, 0.0
+                    for b in range(BANDS):
+                        told += height[k] * _printed(prints, pieces[k], -lag, 10 - lag, m, b)
+                        held += _held(power, t, 0, 10, m, b)[0]
+                    o[n], o[n + 1] = sure[k], lag
+                    o[n + 2] = 10.0 * np.log10((told + 1e-12) / (held + 1e-12))
+                    o[n + 3] = 10.0 * np.log10((height[k] + 1e-12) / (full[pieces[k]] + 1e-12))
+                k += 1
+            n += 4
+        for side in (-1, 1):  # the same piece's nearest likely stroke before and after
+            o[n], o[n + 1], o[n + 2] = NEIGHBOUR, 0.0, 0.0
+            k = c + side
+            while 0 <= k < frames.size and abs(frames[k] - t) < NEIGHBOUR:
+                if kept[k] and pieces[k] == p and sure[k] > 0.4:
+                    o[n], o[n + 1] = abs(frames[k] - t), sure[k]
+                    o[n + 2] = 10.0 * np.log10((height[c] + 1e-12) / (height[k] + 1e-12))
+                    break
+                k += side
+            n += 3
+
+
+@njit(**OPTIONS)
+def tree_sums(x, roots, feature, threshold, left, right, value, out):
+    """Add up what each tree says of each row; a leaf has feature -1."""
+    for row in range(x.shape[0]):
+        total = 0.0
+        for root in roots:
+            node = root
+            while feature[node] >= 0:
+                node = left[node] if x[row, feature[node]] <= threshold[node] else right[node]
+            total += value[node]
+        out[row] = total

@@ -1,0 +1,160 @@
+"""Grow the hit judge's trees on strange kits: ``make judge KITS=300`` (an hour on two cores; needs the ``teach`` extra).
+
+Kits are generated once into a work folder. Of ten kits nine teach and one is kept to show how well it went; the second set of trees learns
+from what a first set says that has not seen the kit.
+"""
+
+import sys
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import lightgbm
+import numpy as np
+
+from arkund.core.hits import evidence, judge
+from arkund.core.hits.bands import Bands, measure_bands
+from arkund.core.hits.settings import HitSettings
+from tools.strange_kits import strange_kit
+
+GROW = {
+    "objective": "binary", "learning_rate": 0.06, "num_leaves": 31, "min_data_in_leaf": 40, "feature_fraction": 0.5,
+    "bagging_fraction": 0.7, "bagging_freq": 1, "lambda_l2": 5.0, "num_threads": 2, "verbose": -1, "seed": 1,
+}  # fmt: skip
+ROUNDS = 400
+KEPT_BACK = 10  # each tenth kit
+NEAR_FROM_MS, NEAR_TO_MS = -4.0, 5.0  # of a true stroke: other candidates there neither teach nor count
+WITHIN_MS = 5.0
+HIT, NOT_A_HIT, UNCLEAR = 1, 0, -1
+
+
+def measured(number: int, folder: Path) -> Path:
+    """Generate and measure a kit, or take it from the folder."""
+    path = folder / f"{number}.npz"
+    if not path.exists():
+        kit = strange_kit(number)
+        bands = measure_bands(kit.readers, kit.sample_rate_hz)
+        truth = [(p, h.time_s * 1000.0, h.ghost) for p, hits in kit.truth.items() for h in hits]
+        small = {name: (10 * np.log10(getattr(bands, name) + 1e-12)).astype(np.float16) for name in ("power", "quick")}
+        part = path.with_suffix(".part.npz")
+        np.savez(part, channels=np.array(kit.channels, object), truth=np.array(truth, object), **small)
+        part.rename(path)
+    return path
+
+
+def load(path: Path) -> tuple[evidence.Scene, list[tuple]]:
+    """Return a measured kit's scene and its true strokes (piece, ms, ghost)."""
+    with np.load(path, allow_pickle=True) as table:  # our own file
+        bands = Bands(*(10 ** (table[name].astype(np.float32) / 10) for name in ("power", "quick")))
+        return evidence.scene(bands, list(table["channels"])), [tuple(row) for row in table["truth"]]
+
+
+def labels(s: evidence.Scene, truth: list[tuple]) -> np.ndarray:
+    """Return for each candidate whether it is a true stroke."""
+    out = np.zeros(s.frames.size, np.int8)
+    for number, name in enumerate(s.names):
+        mine = np.flatnonzero(s.pieces == number)
+        for at_ms in (ms for piece, ms, _ in truth if piece == name):
+            away = s.frames[mine] - at_ms
+            near = mine[(away > NEAR_FROM_MS) & (away < NEAR_TO_MS)]
+            if near.size:
+                out[near[out[near] != HIT]] = UNCLEAR
+                out[near[np.argmin(np.abs(s.frames[near] - at_ms - 0.3))]] = HIT
+    return out
+
+
+def first_hearing(path: Path) -> tuple[np.ndarray, np.ndarray]:
+    s, truth = load(path)
+    return evidence.heard(s), labels(s, truth)
+
+
+def second_hearing(path: Path, sure: np.ndarray) -> np.ndarray:
+    s, _ = load(path)
+    return np.hstack([evidence.heard(s), evidence.explained(s, sure)])
+
+
+def grow(measures: list[np.ndarray], answers: list[np.ndarray]) -> lightgbm.Booster:
+    x, y = np.concatenate(measures), np.concatenate(answers)
+    return lightgbm.train(GROW, lightgbm.Dataset(x[y != UNCLEAR], y[y != UNCLEAR]), ROUNDS)
+
+
+def table(booster: lightgbm.Booster) -> dict[str, np.ndarray]:
+    """Return the nodes of all trees as the columns that ``judge.Trees`` holds."""
+    rows, roots = [], []
+
+    def add(node: dict) -> int:
+        at = len(rows)
+        rows.append(None)
+        if "leaf_value" in node:
+            rows[at] = (-1, 0.0, 0, 0, node["leaf_value"])
+        else:
+            left, right = add(node["left_child"]), add(node["right_child"])
+            rows[at] = (node["split_feature"], node["threshold"], left, right, 0.0)
+        return at
+
+    for tree in booster.dump_model()["tree_info"]:
+        roots.append(add(tree["tree_structure"]))
+    feature, threshold, left, right, value = zip(*rows, strict=True)
+    return {
+        "roots": np.array(roots, np.int32), "feature": np.array(feature, np.int16), "threshold": np.array(threshold, np.float32),
+        "left": np.array(left, np.int32), "right": np.array(right, np.int32), "value": np.array(value, np.float32),
+    }  # fmt: skip
+
+
+def tally(s: evidence.Scene, sure: np.ndarray, truth: list[tuple], least: float) -> dict[str, np.ndarray]:
+    """Return right, true, found, ghosts found and ghosts for each piece."""
+    kept = evidence.apart(s, sure, least, HitSettings().apart_ms)
+    out = {}
+    for number, name in enumerate(s.names):
+        found = s.frames[kept & (s.pieces == number)].astype(float)
+        mine = sorted((ms, ghost) for piece, ms, ghost in truth if piece == name)
+        right = ghosts = 0
+        for ms, ghost in mine:
+            near = np.flatnonzero(np.abs(found - ms) < WITHIN_MS)
+            if near.size:
+                found[near[np.argmin(np.abs(found[near] - ms))]] = -1e9
+                right, ghosts = right + 1, ghosts + ghost
+        out[name] = np.array([right, len(mine), found.size, ghosts, sum(ghost for _, ghost in mine)])
+    return out
+
+
+def show(paths: list[Path], sures: list[np.ndarray], least: float) -> None:
+    total: dict[str, np.ndarray] = {}
+    for path, sure in zip(paths, sures, strict=True):
+        s, truth = load(path)
+        for name, row in tally(s, sure, truth, least).items():
+            total[name] = total.get(name, 0) + row
+    for name, row in total.items():
+        print(f"  {name:<6} F {2 * row[0] / max(row[1] + row[2], 1):.3f}  right {row[0]} true {row[1]} found {row[2]}")
+    shells = sum(row for name, row in total.items() if name not in ("hihat", "ride"))
+    close = sum(total.values())
+    print(
+        f"sure {least}: kick, snare, toms {2 * shells[0] / (shells[1] + shells[2]):.4f}, all close {2 * close[0] / (close[1] + close[2]):.4f}, "
+        f"ghosts {shells[3]} of {shells[4]}",
+        flush=True,
+    )
+
+
+def teach(kits: int, folder: Path) -> None:
+    """Generate, grow, show and save."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with ProcessPoolExecutor(2) as pool:
+        paths = list(pool.map(measured, range(kits), [folder] * kits))
+        heard = list(pool.map(first_hearing, paths))
+        teaching = [k for k in range(kits) if k % KEPT_BACK]
+        back = [k for k in range(kits) if k % KEPT_BACK == 0]
+        halves = teaching[::2], teaching[1::2]
+        boosters = [grow([heard[k][0] for k in half], [heard[k][1] for k in half]) for half in halves]
+        first = grow([heard[k][0] for k in teaching], [heard[k][1] for k in teaching])
+        sure = {k: first.predict(heard[k][0]) for k in back}
+        for half, other in zip(halves, boosters[::-1], strict=True):
+            sure |= {k: other.predict(heard[k][0]) for k in half}
+        full = list(pool.map(second_hearing, paths, [sure[k] for k in range(kits)]))
+    second = grow([full[k] for k in teaching], [heard[k][1] for k in teaching])
+    for least in (0.3, 0.4, 0.5):
+        show([paths[k] for k in back], [second.predict(full[k]) for k in back], least)
+    columns = {f"first_{k}": v for k, v in table(first).items()} | {f"second_{k}": v for k, v in table(second).items()}
+    np.savez_compressed(Path(judge.__file__).with_name("judge.npz"), **columns)
+
+
+if __name__ == "__main__":
+    teach(int(sys.argv[1]), Path(sys.argv[2]))
