@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey bench
+.PHONY: help demo test ci format css vendor lock survey judge bench
 
 help:  ## Show what can be made
 	@grep -E '^[a-z]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 12
@@ -29,6 +29,9 @@ lock:  ## Lock the dependencies anew
 
 survey:  ## Measure how well hits are found on generated kits (some minutes); SEED=300
 	.venv/bin/python -m tests.survey $(or $(SEED),300)
+
+judge:  ## Grow the hit judge's trees anew (an hour; needs the teach extra); KITS=320
+	.venv/bin/python -m tools.teach_judge $(or $(KITS),320) $(or $(WORK),/tmp/strange-kits)
 
 bench:  ## Measure speed and memory
 	.venv/bin/arkund bench

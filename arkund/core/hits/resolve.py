@@ -21,26 +21,27 @@ class Hit:
     velocity: int  # 1-127, from the level against the piece's full hits
     ghost: bool
     by_hand: bool = False
+    sure: float = 1.0  # how sure the finder was, 0..1
 
 
-def resolve(found: Mapping[str, Sequence[tuple[float, float]]], changes: Sequence) -> dict[str, list[Hit]]:
+def resolve(found: Mapping[str, Sequence[Sequence[float]]], changes: Sequence) -> dict[str, list[Hit]]:
     """Return the hits by piece, sorted by time.
 
-    found : (time_s, level_db) of each measured hit by piece; changes : the Plan's HitChanges in the order they were made.
+    found : (time_s, level_db, sure) of each measured hit by piece; changes : the Plan's HitChanges in the order they were made.
     """
-    rows = {piece: [[time, level, False] for time, level in hits] for piece, hits in found.items()}
+    rows = {piece: [[time, level, False, sure] for time, level, sure in hits] for piece, hits in found.items()}
     for change in changes:
         mine = rows.setdefault(change.piece, [])
         near = [row for row in mine if abs(row[0] - change.time_s) <= SAME_S]
         if change.kind == "add":
             usual = float(np.median([row[1] for row in mine])) if mine else -12.0
-            mine.append([change.time_s, usual if change.level_db is None else change.level_db, True])
+            mine.append([change.time_s, usual if change.level_db is None else change.level_db, True, 1.0])
         elif near:
             nearest = min(near, key=lambda row: abs(row[0] - change.time_s))
             if change.kind == "remove":
                 mine.remove(nearest)
             else:
-                nearest[0], nearest[2] = change.to_s, True
+                nearest[0], nearest[2:] = change.to_s, [True, 1.0]
     out = {}
     for piece, hits in rows.items():
         full = float(np.quantile([row[1] for row in hits], FULL_QUANTILE)) if hits else 0.0
@@ -48,7 +49,7 @@ def resolve(found: Mapping[str, Sequence[tuple[float, float]]], changes: Sequenc
     return out
 
 
-def _hit(piece: str, time_s: float, level_db: float, by_hand: bool, full_db: float) -> Hit:
+def _hit(piece: str, time_s: float, level_db: float, by_hand: bool, sure: float, full_db: float) -> Hit:
     below = level_db - full_db
     velocity = int(np.clip(round(127 * (1 + below / VELOCITY_SPAN_DB)), 1, 127))
-    return Hit(piece, time_s, level_db, velocity, piece == "snare" and below < GHOST_BELOW_DB, by_hand)
+    return Hit(piece, time_s, level_db, velocity, piece == "snare" and below < GHOST_BELOW_DB, by_hand, sure)

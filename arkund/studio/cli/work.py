@@ -79,12 +79,12 @@ def sessions(as_json: bool) -> None:
 @json_option
 def hits(session: str, as_json: bool) -> None:
     """Show the hits of the working take, found first where needed."""
-    from arkund.studio.services.recordings import find, hits_of
+    from arkund.studio.services import recordings
 
     found = session_of(session)
     plan = found.plan
-    if not found.takes.get(key=plan.take).hits_found:
-        find(found, plan, plan.take, lambda share: bar(share, "finding hits"))
+    if recordings.found(found, plan, plan.take) is None:
+        recordings.find(found, plan, plan.take, lambda share: bar(share, "finding hits"))
     pieces = {
         piece: [
             {
@@ -95,7 +95,7 @@ def hits(session: str, as_json: bool) -> None:
             }
             for h in mine
         ]
-        for piece, mine in hits_of(found, plan).items()
+        for piece, mine in recordings.hits_of(found, plan).items()
     }
     emit(
         {"sample_rate": found.sample_rate_hz, "pieces": pieces},

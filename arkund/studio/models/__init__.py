@@ -2,7 +2,7 @@
 
 from arkund.studio.models.jobs import Job, Print
 from arkund.studio.models.logbook import Decision, Move
-from arkund.studio.models.recordings import FoundHit, Measured, MicRecording, Take
+from arkund.studio.models.recordings import Measured, MicRecording, Take
 from arkund.studio.models.session import Session
 
-__all__ = ["Decision", "FoundHit", "Job", "Measured", "MicRecording", "Move", "Print", "Session", "Take"]
+__all__ = ["Decision", "Job", "Measured", "MicRecording", "Move", "Print", "Session", "Take"]

@@ -1,4 +1,4 @@
-"""Takes, the audio of their mics, the hits that were found in them, and what else was measured."""
+"""Takes, the audio of their mics, and what was measured in them (their hits among it)."""
 
 from django.db import models
 
@@ -10,7 +10,6 @@ class Take(models.Model):
     key = models.CharField(max_length=40)  # as the Plan names it
     name = models.CharField(max_length=120)
     length = models.BigIntegerField(default=0)  # samples
-    hits_found = models.BooleanField(default=False)
 
     class Meta:
         ordering = ("id",)
@@ -38,22 +37,6 @@ class MicRecording(models.Model):
 
     def __str__(self) -> str:
         return f"{self.take}: {self.mic}"
-
-
-class FoundHit(models.Model):
-    """A hit as it was measured; corrections live in the Plan."""
-
-    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="hits")
-    piece = models.CharField(max_length=12)
-    time_s = models.FloatField()
-    level_db = models.FloatField()
-    excess_db = models.FloatField()
-
-    class Meta:
-        ordering = ("piece", "time_s")
-
-    def __str__(self) -> str:
-        return f"{self.piece} {self.time_s:.4f}"
 
 
 class Measured(models.Model):

@@ -12,10 +12,9 @@ from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import moves, proposing
+from arkund.studio.services import moves, proposing, recordings
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.recordings import find as find_hits
 
 
 def _answer(session_id: int, move: Move | None) -> JsonResponse:
@@ -101,8 +100,8 @@ def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
     version = wanted(body, "version", int)
 
     def work(handle: runner.Handle) -> dict:
-        if not take.hits_found:
-            find_hits(session, session.plan, take.key, lambda share: handle.progress(share, "finding hits"))
+        if recordings.found(session, session.plan, take.key) is None:
+            recordings.find(session, session.plan, take.key, lambda share: handle.progress(share, "finding hits"))
         if wanted(body, "look", bool, False):
             return {}
         changes = {"take": take.key, "cuts": [], "hit_changes": [], "placements": [], "layers": []}

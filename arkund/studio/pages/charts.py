@@ -18,7 +18,7 @@ from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.recordings import hits_of
+from arkund.studio.services.recordings import found, hits_of
 
 LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
 GATE_VIEW_S = (0.05, 0.6)
@@ -177,7 +177,8 @@ def takes(m: Measure, mic_id: str | None) -> dict:
     """Each take with what was played and how it sits on the grid."""
     rows = []
     for take in m.session.takes.all():
-        hits = hits_of(m.session, m.plan, take.key) if take.hits_found else {}
+        known = found(m.session, m.plan, take.key) is not None
+        hits = hits_of(m.session, m.plan, take.key) if known else {}
         rated = by_piece([d for d in deviations(hits, m.plan.tempo, 16) if not d.ghost])
         bars: dict[int, list[float]] = {}
         for d in deviations(hits, m.plan.tempo, 16):
@@ -188,7 +189,7 @@ def takes(m: Measure, mic_id: str | None) -> dict:
                 "key": take.key,
                 "name": take.name,
                 "length_s": take.length / m.rate,
-                "found": take.hits_found,
+                "found": known,
                 "working": take.key == m.plan.take,
                 "pieces": [dataclasses.asdict(r) for r in rated],
                 "bars": [[bar, round(float(np.mean(v)), 1)] for bar, v in sorted(bars.items())],

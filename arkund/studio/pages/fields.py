@@ -17,6 +17,7 @@ NAMES = {
 UNIT_ENDINGS = ("_db", "_ms", "_hz", "_s")
 
 _BY_STEP = {
+    "home": {"tempo": Tempo},
     "level": {"mic": MicPlan},
     "lineup": {"line_up": LineUp},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
@@ -31,6 +32,11 @@ _BY_STEP = {
 def fields_of(step: str) -> dict[str, list[dict]]:
     """Return the number fields of each settings class that a step's page offers."""
     return {name: fields(cls) for name, cls in _BY_STEP.get(step, {}).items()}
+
+
+def ranges_of(step: str) -> dict[str, dict[str, dict]]:
+    """Return the same fields by settings class and key, for inputs that a template writes by hand."""
+    return {name: {each["key"]: each for each in rows} for name, rows in fields_of(step).items()}
 
 
 def fields(cls) -> list[dict]:

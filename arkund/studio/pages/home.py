@@ -11,6 +11,7 @@ from django.views.decorators.http import require_POST
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, Session
+from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.recordings import find
@@ -18,7 +19,7 @@ from arkund.studio.services.recordings import find
 
 def sessions(request: HttpRequest) -> HttpResponse:
     """Show the sessions and the place to drop a folder."""
-    return render(request, "home/home.html", {"sessions": Session.objects.filter(ready=True)})
+    return render(request, "home/home.html", {"sessions": Session.objects.filter(ready=True), "ranges": ranges_of("home")})
 
 
 @require_POST

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from arkund.core.errors import SettingsError
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
-from arkund.studio.pages.fields import fields_of
+from arkund.studio.pages.fields import fields_of, ranges_of
 from arkund.studio.services.findings import STEPS, notes
 from arkund.studio.services.measuring import Measure
 
@@ -98,6 +98,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
         "session": session,
         "step": PAGES[step],
         "steps": list(PAGES.values()),
+        "ranges": ranges_of(step),
         "boot": {
             "session": session.pk,
             "step": step,

@@ -1,8 +1,8 @@
 """The recordings of a session as the core reads them, and the hits of its takes as they stand."""
 
 import functools
-
-from django.db import transaction
+import hashlib
+import json
 
 from arkund.core.files.audio import MicFile
 from arkund.core.hits.measure import find_hits
@@ -10,8 +10,11 @@ from arkund.core.hits.resolve import Hit, resolve
 from arkund.core.hits.settings import Channel, HitSettings
 from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import Plan
-from arkund.studio.models import FoundHit, MicRecording, Session, Take
+from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import store
+
+
+FINDER_VERSION = 2  # raised when hits are found in another way
 
 
 @functools.lru_cache(maxsize=256)
@@ -38,37 +41,52 @@ class SessionRecordings:
         return self._lengths.get(take, 0)
 
 
-def find(session: Session, plan: Plan, take_key: str, on_progress=lambda share: None) -> None:
-    """Find and store the hits of a take; what was stored before is replaced as a whole."""
+def find(session: Session, plan: Plan, take_key: str, on_progress=lambda share: None) -> dict[str, list]:
+    """Find a take's hits and keep them: by piece, rows of time_s, level_db and sureness."""
     recordings = SessionRecordings(session)
     mics = [mic for mic in plan.mics if recordings.mic(take_key, mic.id) is not None]
-    channels = []
-    for mic in mics:
-        close = is_close(mic.role) and mic.piece != "kit"
-        first = close and timing_mic(mics, mic.piece) is mic
-        channels.append(Channel(mic.piece if close else "kit", close, first))
+    channels = _channels(mics)
     found = {}
     if any(c.first for c in channels):
         readers = [recordings.mic(take_key, mic.id) for mic in mics]
         found = find_hits(readers, channels, session.sample_rate_hz, HitSettings(), on_progress)
-    take = Take.objects.get(session=session, key=take_key)
-    with transaction.atomic():
-        take.hits.all().delete()
-        FoundHit.objects.bulk_create(
-            FoundHit(take=take, piece=piece, time_s=h.time_s, level_db=h.level_db, excess_db=h.excess_db)
-            for piece, hits in found.items()
-            for h in hits
-        )
-        Take.objects.filter(pk=take.pk).update(hits_found=True)
+    rows = {
+        piece: [[round(h.time_s, 7), round(h.level_db, 3), round(h.sure, 3)] for h in mine]
+        for piece, mine in found.items()
+    }
+    Measured.objects.get_or_create(
+        pk=_hits_key(session, plan, take_key), defaults={"session": session, "data": rows}
+    )
+    return rows
+
+
+def found(session: Session, plan: Plan, take_key: str) -> dict[str, list] | None:
+    """Return the rows of :func:`find` for the mics as they are named now, or None where they were not found yet."""
+    kept = Measured.objects.filter(pk=_hits_key(session, plan, take_key)).first()
+    return kept.data if kept else None
 
 
 def hits_of(session: Session, plan: Plan, take_key: str | None = None) -> dict[str, list[Hit]]:
     """Return the hits of a take by piece, found first where they were not yet, with the Plan's corrections."""
     key = take_key or plan.take
-    take = Take.objects.get(session=session, key=key)
-    if not take.hits_found:
-        find(session, plan, key)
-    rows: dict[str, list[tuple[float, float]]] = {}
-    for piece, time_s, level_db in take.hits.values_list("piece", "time_s", "level_db"):
-        rows.setdefault(piece, []).append((time_s, level_db))
+    rows = found(session, plan, key)
+    if rows is None:
+        rows = find(session, plan, key)
     return resolve(rows, plan.hit_changes if key == plan.take else ())
+
+
+def _channels(mics) -> list[Channel]:
+    out = []
+    for mic in mics:
+        close = is_close(mic.role) and mic.piece != "kit"
+        out.append(Channel(mic.piece if close else "kit", close, close and timing_mic(mics, mic.piece) is mic))
+    return out
+
+
+def _hits_key(session: Session, plan: Plan, take_key: str) -> str:
+    """Return the hash of all that a take's hits depend on: its audio, which mic is whose, and the way they are found."""
+    audio = dict(MicRecording.objects.filter(take__session=session, take__key=take_key).values_list("mic", "sha256"))
+    mics = [mic for mic in plan.mics if mic.id in audio]
+    rows = [[audio[mic.id], c.piece, c.close, c.first] for mic, c in zip(mics, _channels(mics), strict=True)]
+    content = json.dumps(["hits", FINDER_VERSION, session.pk, rows])
+    return hashlib.sha256(content.encode()).hexdigest()

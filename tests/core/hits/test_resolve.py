@@ -5,7 +5,7 @@ import pytest
 from arkund.core.hits.resolve import resolve
 from arkund.core.plan.plan import HitChange
 
-FOUND = {"snare": [(1.0, -6.0), (2.0, -6.5), (2.5, -28.0), (3.0, -5.5)], "kick": [(1.5, -8.0)]}
+FOUND = {"snare": [(1.0, -6.0, 0.9), (2.0, -6.5, 0.9), (2.5, -28.0, 0.6), (3.0, -5.5, 1.0)], "kick": [(1.5, -8.0, 1.0)]}
 
 
 class TestResolve:
@@ -20,7 +20,7 @@ class TestResolve:
 
     def test_only_snares_have_ghosts(self):
         """A soft kick is a soft kick."""
-        rows = {"kick": [(1.0, -6.0), (2.0, -6.0), (3.0, -30.0)]}
+        rows = {"kick": [(1.0, -6.0, 1.0), (2.0, -6.0, 1.0), (3.0, -30.0, 1.0)]}
         assert not any(h.ghost for h in resolve(rows, ())["kick"])
 
     def test_add_move_remove(self):
@@ -33,6 +33,7 @@ class TestResolve:
         snare = resolve(FOUND, changes)["snare"]
         assert [h.time_s for h in snare] == [2.0, 2.5, 3.0, 4.1]
         assert snare[-1].by_hand
+        assert [h.sure for h in snare] == [0.9, 0.6, 1.0, 1.0]
 
     @pytest.mark.parametrize("kind", ["move", "remove"])
     def test_nothing_near(self, kind):

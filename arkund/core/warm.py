@@ -1,8 +1,11 @@
-"""Compile every kernel once, so that the first audition is not a compile. Run at set-up: ``python -m arkund.core.dsp.warm``."""
+"""Compile every kernel once, so that the first audition is not a compile. Run at set-up: ``python -m arkund.core.warm``."""
 
 import numpy as np
 
 from arkund.core.dsp import _kernels as k
+from arkund.core.files.audio import ArrayMic
+from arkund.core.hits.measure import find_hits
+from arkund.core.hits.settings import Channel, HitSettings
 
 
 def warm() -> None:
@@ -23,6 +26,8 @@ def warm() -> None:
     k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))
+    noise = np.random.default_rng(1).standard_normal(48_000) * 0.1
+    find_hits([ArrayMic(noise)], [Channel("kick", True, True)], 48_000, HitSettings())
 
 
 if __name__ == "__main__":
