@@ -4,13 +4,14 @@ Nothing here depends on a recording's gain or length: levels are taken against e
 """
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.hits import _kernels, onsets, prints
 from arkund.core.hits._kernels import KIT
-from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, Bands
+from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, WORKERS, Bands
 from arkund.core.hits.settings import Channel
 
 RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
@@ -51,7 +52,8 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
     level, quick = onsets.levels_db(bands.power), onsets.quick_levels_db(bands.quick)
     names = tuple(c.piece for c in channels if c.close and c.first)
     own = [sorted(_mics_of(channels, name), key=lambda k: not channels[k].first) for name in names]
-    found = [onsets.candidates(level[:, mics], quick[:, mics], RISE_DB, QUICK_DB) for mics in own]
+    with ThreadPoolExecutor(WORKERS) as pool:
+        found = list(pool.map(lambda mics: onsets.candidates(level[:, mics], quick[:, mics], RISE_DB, QUICK_DB), own))
     frames = np.concatenate([*found, np.zeros(0, np.int64)])
     pieces = np.repeat(np.arange(len(names)), [f.size for f in found])
     order = np.argsort(frames, kind="stable")

@@ -1,10 +1,9 @@
 """Found hits against the generator's truth, on kits that were not used while building."""
 
 import numpy as np
-import pytest
 
 from arkund.core.files.audio import ArrayMic
-from arkund.core.hits.measure import family, find_hits
+from arkund.core.hits.measure import find_hits
 from arkund.core.hits.settings import Channel, HitSettings
 from tests.kits import NOTHING, compare, small_kit
 
@@ -20,8 +19,12 @@ def found_in(kit) -> dict[str, list[float]]:
 def score(kit, found, pieces):
     total = NOTHING
     for piece in pieces:
-        total += compare([h.time_s for h in kit.truth.get(piece, [])], found.get(piece, []))
+        total += score_of(kit, found, piece)
     return total
+
+
+def score_of(kit, found, piece):
+    return compare([h.time_s for h in kit.truth.get(piece, [])], found.get(piece, []))
 
 
 class TestFindHits:
@@ -32,6 +35,26 @@ class TestFindHits:
         total = score(straight, found_in(straight), SHELLS)
         assert total.f >= 0.97
         assert np.median(np.abs(total.errors_s)) < 0.0005
+
+    def test_hard_cases(self):
+        """Every hard case of the generator at once, with more bleed, at 44.1 kHz; ghosts beside other strokes too."""
+        shells = close = NOTHING
+        ghosts = [0, 0]
+        kits = (
+            small_kit(seed=811, style="straight", bpm=118.0, bars=5, hard=True, drop=("Ride",)),
+            small_kit(seed=812, style="busy", bpm=96.0, bars=5, hard=True, bleed_db=4.0, rate=44_100, play_with={"flam_share": 0.2}),
+            small_kit(seed=813, style="sixeight", bpm=66.0, bars=5, hard=True, play_with={"cymbal": "ride"}),
+        )  # fmt: skip
+        for kit in kits:
+            found = found_in(kit)
+            shells, close = shells + score(kit, found, SHELLS), close + score(kit, found, found)
+            snares = sorted(kit.truth["snare"], key=lambda h: h.time_s)
+            missed = set(score_of(kit, found, "snare").missed)
+            ghosts[0] += sum(h.ghost and k not in missed for k, h in enumerate(snares))
+            ghosts[1] += sum(h.ghost for h in snares)
+        assert shells.f >= 0.96
+        assert close.f >= 0.93
+        assert ghosts[0] >= 0.8 * ghosts[1]
 
     def test_no_hits_in_silence(self):
         """A silent recording has no hits, and is no error."""
@@ -54,10 +77,3 @@ class TestFindHits:
         found = find_hits([top], [Channel("snare", True, True)], 48_000, HitSettings())
         strong = [h.time_s for h in kit.truth["snare"] if not h.ghost]
         assert compare(strong, [h.time_s for h in found["snare"]]).right >= len(strong) - 1
-
-    @pytest.mark.parametrize(
-        ("piece", "name"), [("kick", "kick"), ("snare", "snare"), ("tom3", "tom"), ("floor", "tom"), ("ride", "cymbal")]
-    )
-    def test_family(self, piece, name):
-        """Pieces that are judged alike."""
-        assert family(piece) == name
