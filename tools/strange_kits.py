@@ -31,7 +31,9 @@ class StrangeLibrary(Library):
         if new:
             for name in stems:
                 always = np.random.default_rng([self.kit.seed, *map(ord, piece + name)])
-                now = np.random.default_rng([self.kit.seed, index + 99, variant, *map(ord, piece + name + articulation)])
+                now = np.random.default_rng(
+                    [self.kit.seed, index + 99, variant, *map(ord, piece + name + articulation)]
+                )
                 stems[name] = _strange(stems[name], self.kit.sample_rate_hz, always, now)
         return stems, gain
 
@@ -57,7 +59,9 @@ def _strange(x: np.ndarray, rate: int, always, now) -> np.ndarray:
 def _bell(x: np.ndarray, centre_hz: float, gain_db: float, q: float, rate: int) -> np.ndarray:
     w, a = 2 * np.pi * centre_hz / rate, 10 ** (gain_db / 40)
     alpha = np.sin(w) / (2 * q)
-    return signal.lfilter([1 + alpha * a, -2 * np.cos(w), 1 - alpha * a], [1 + alpha / a, -2 * np.cos(w), 1 - alpha / a], x)
+    return signal.lfilter(
+        [1 + alpha * a, -2 * np.cos(w), 1 - alpha * a], [1 + alpha / a, -2 * np.cos(w), 1 - alpha / a], x
+    )
 
 
 @dataclasses.dataclass(frozen=True)

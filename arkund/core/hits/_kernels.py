@@ -135,7 +135,9 @@ HEARD = OWN + SECOND + OTHERS + SUMMARY  # measures of heard_evidence
 
 
 @njit(**OPTIONS)
-def heard_evidence(level, quick, full, quick_full, frames, pieces, first, second, mic_family, mic_piece, piece_family, out):
+def heard_evidence(
+    level, quick, full, quick_full, frames, pieces, first, second, mic_family, mic_piece, piece_family, out
+):
     """Fill HEARD measures for each candidate: its rise and decay in its own mics, and what the other mics heard around it.
 
     level [frames, mics, BANDS] and quick [quarters, mics, 2] in dB; full and quick_full: each mic's strongest strokes; first and second: the piece's

@@ -31,9 +31,7 @@ class Trees:
     def sure(self, measures: np.ndarray) -> np.ndarray:
         """Return the probability that each row is a hit [measures: float32, shape=(candidates, measures)]."""
         odds = np.zeros(measures.shape[0])
-        _kernels.tree_sums(
-            measures, self.roots, self.feature, self.threshold, self.left, self.right, self.value, odds
-        )
+        _kernels.tree_sums(measures, self.roots, self.feature, self.threshold, self.left, self.right, self.value, odds)
         return 1.0 / (1.0 + np.exp(-odds))
 
 

@@ -8,6 +8,8 @@ from arkund.core.hits.judge import judge
 from arkund.core.hits.refine import FoundHit, refine
 from arkund.core.hits.settings import Channel, HitSettings
 
+DIFFERENCES = {"kick": 1, "snare": 1, "tom": 2, "cymbal": 2}  # see refine
+
 
 def find_hits(
     readers: Sequence[Reader],
@@ -25,6 +27,7 @@ def find_hits(
     out = {}
     for number, piece in enumerate(scene.names):
         mine = kept & (scene.pieces == number)
-        out[piece] = refine(readers[scene.first[number]], scene.frames[mine], sure[mine], sample_rate_hz)
+        reader, differences = readers[scene.first[number]], DIFFERENCES[evidence.family(piece)]
+        out[piece] = refine(reader, scene.frames[mine], sure[mine], sample_rate_hz, differences)
     on_progress(1.0)
     return out

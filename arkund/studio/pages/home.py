@@ -19,7 +19,9 @@ from arkund.studio.services.recordings import find
 
 def sessions(request: HttpRequest) -> HttpResponse:
     """Show the sessions and the place to drop a folder."""
-    return render(request, "home/home.html", {"sessions": Session.objects.filter(ready=True), "ranges": ranges_of("home")})
+    return render(
+        request, "home/home.html", {"sessions": Session.objects.filter(ready=True), "ranges": ranges_of("home")}
+    )
 
 
 @require_POST

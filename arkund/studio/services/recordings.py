@@ -54,9 +54,7 @@ def find(session: Session, plan: Plan, take_key: str, on_progress=lambda share: 
         piece: [[round(h.time_s, 7), round(h.level_db, 3), round(h.sure, 3)] for h in mine]
         for piece, mine in found.items()
     }
-    Measured.objects.get_or_create(
-        pk=_hits_key(session, plan, take_key), defaults={"session": session, "data": rows}
-    )
+    Measured.objects.get_or_create(pk=_hits_key(session, plan, take_key), defaults={"session": session, "data": rows})
     return rows
 
 

@@ -27,7 +27,9 @@ def grown(rng, count: int, features: int, depth: int) -> Trees:
     for _ in range(count):
         roots.append(add(depth))
     kinds = (np.int16, np.float32, np.int32, np.int32, np.float32)
-    return Trees(np.array(roots, np.int32), *(np.array(c, k) for c, k in zip(zip(*rows, strict=True), kinds, strict=True)))
+    return Trees(
+        np.array(roots, np.int32), *(np.array(c, k) for c, k in zip(zip(*rows, strict=True), kinds, strict=True))
+    )
 
 
 def walked(t: Trees, row: np.ndarray) -> float:

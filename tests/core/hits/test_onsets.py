@@ -81,10 +81,10 @@ class TestFirstSample:
 
     @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
     def test_a_step(self, rate):
-        """Exact to the sample, with DC and a candidate that is off by 2 ms."""
+        """Exact to the sample, with DC and a candidate that is early by 1.4 ms."""
         x = np.full(rate, 0.02)
         x[rate // 2 :] += 0.5 * np.exp(-np.arange(rate - rate // 2) / 500)
-        at, peak = first_sample(ArrayMic(x), rate // 2 - rate // 500, rate)
+        at, peak = first_sample(ArrayMic(x), rate // 2 - rate // 700, rate)
         assert at == rate // 2
         assert peak == pytest.approx(0.5, rel=0.02)
 
@@ -94,3 +94,10 @@ class TestFirstSample:
         x[20_000:20_100] = np.linspace(0, 1, 100)
         x[20_100:20_400] = 1.0
         assert first_sample(ArrayMic(x), 20_000, RATE)[0] == pytest.approx(20_010, abs=1)
+
+    @pytest.mark.parametrize("differences", [1, 2])
+    def test_on_a_loud_tail(self, differences):
+        """A bright stroke as loud as the dark tail that it falls on begins where it begins, within 0.2 ms."""
+        x = burst(0.3, 0.5, frequency=150.0, decay_s=0.4) + burst(0.5, 0.3, frequency=3000.0, decay_s=0.01)
+        at, _ = first_sample(ArrayMic(x), int(0.4995 * RATE), RATE, differences)
+        assert at == pytest.approx(0.5 * RATE, abs=0.0002 * RATE)
