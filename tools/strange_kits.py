@@ -18,6 +18,7 @@ from arkund.core.kit.pieces import is_close
 
 BPM = {"straight": (85, 170), "busy": (80, 140), "slow": (55, 85), "sixeight": (45, 90)}
 MISSING = {"Ride": 0.4, "Rm mono": 0.4, "Talkback": 0.5, "Kik sub": 0.3, "Snr btm": 0.25, "KD out": 0.25, "HH": 0.15, "T2": 0.15, "Rm L": 0.2}  # fmt: skip
+FEW_SHARE = 0.08
 FEW = ({"KD in", "SN top"}, {"SN top"}, {"KD in", "SN top", "OH L", "OH R"}, {"KD out", "SN top", "HH", "FT", "OH L"})
 
 
@@ -115,10 +116,9 @@ def strange_kit(number: int) -> StrangeKit:
 
 
 def _mics(kit: Kit, rng):
-    if rng.random() < 0.08:
+    names = {mic.name for mic in kit.mics if rng.random() >= MISSING.get(mic.name, 0.0)}
+    if rng.random() < FEW_SHARE:
         names = FEW[int(rng.integers(len(FEW)))]
-    else:
-        names = {mic.name for mic in kit.mics if rng.random() >= MISSING.get(mic.name, 0.0)}
     hot = rng.random() < 0.1
     return tuple(
         dataclasses.replace(mic, peak_dbfs=mic.peak_dbfs + float(rng.uniform(0, 10) if hot else rng.uniform(-14, 3)))

@@ -13,7 +13,6 @@ from arkund.core.plan.plan import Plan
 from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import store
 
-
 FINDER_VERSION = 2  # raised when hits are found in another way
 
 
