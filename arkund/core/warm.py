@@ -20,6 +20,7 @@ def warm() -> None:
         kernels.compressor(bank, gain, 2, np.ones(6 * lanes, f), np.zeros(lanes, f))
         k.multiply(bank, gain, lanes, 2)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
+    k.decibels(mono + f(1), mono[:4] + f(1), mono.copy())
     k.release_floor(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
     k.add_placed(stereo, mono, f(1), f(1))

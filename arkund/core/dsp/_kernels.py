@@ -27,6 +27,7 @@ f32, i32 = np.float32, np.int32
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
 DB_PER_OCTAVE = f32(6.020599913)
+HALF_DB_PER_OCTAVE = f32(3.0102999566)
 OCTAVE_PER_DB = f32(1.0 / 6.020599913)
 
 
@@ -65,6 +66,15 @@ def polynomials(values, logs, powers):
     for i in range(values.size):
         logs[i] = log2(abs(values[i]) + FLOOR)
         powers[i] = exp2(values[i])
+
+
+@njit(**OPTIONS)
+def decibels(power, floor, out):
+    """Write 10 log10 of each row of powers plus its column's floor; rows of floor.size values."""
+    columns = floor.size
+    for row in range(power.size // columns):
+        for c in range(columns):
+            out[row * columns + c] = log2(power[row * columns + c] + floor[c]) * HALF_DB_PER_OCTAVE
 
 
 @njit(inline="always", **OPTIONS)

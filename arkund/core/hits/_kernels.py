@@ -9,6 +9,7 @@ from numba import njit
 
 LANES = 16
 BANDS, QUARTERS = 6, 4
+SETTLE_BLOCK = 64  # samples at a time while the filters settle
 BEFORE, AFTER = 2, 40  # frames of a print before and after its onset
 FAMILIES = 5  # kick, snare, tom, cymbal; the last: mics of the whole kit
 KIT = 4
@@ -33,53 +34,52 @@ def band_powers(x, count, ends, params, power, quick):
     """
     wide = quick.shape[2]
     state = np.zeros((2 * BANDS + wide) * 2 * LANES, np.float32)
-    longest = 0
-    for quarter in range(ends.size - 1):
-        longest = max(longest, ends[quarter + 1] - ends[quarter])
-    lead = ends[0]
-    scratch = np.zeros(max(longest, 64) * LANES, np.float32)
+    frames = (ends.size - 1) // QUARTERS
+    longest = SETTLE_BLOCK
+    for frame in range(frames):
+        longest = max(longest, ends[(frame + 1) * QUARTERS] - ends[frame * QUARTERS])
+    scratch = np.zeros(longest * LANES, np.float32)
     sums = np.zeros(LANES, np.float32)
-    for start in range(0, lead, 64):  # settle
-        part = x[start * LANES : min(start + 64, lead) * LANES]
-        for section in range(BANDS):
-            work = scratch[: part.size]
-            work[:] = part
-            _section(work, count, params, state, 2 * section)
-            _section(work, count, params, state, 2 * section + 1)
-        for k in range(wide):
-            work = scratch[: part.size]
-            work[:] = part
-            _section(work, count, params, state, 2 * BANDS + k)
-    for quarter in range(ends.size - 1):
-        part = x[ends[quarter] * LANES : ends[quarter + 1] * LANES]
-        work = scratch[: part.size]
-        frame = quarter // QUARTERS
+    for start in range(0, ends[0], SETTLE_BLOCK):
+        part = x[start * LANES : min(start + SETTLE_BLOCK, ends[0]) * LANES]
+        for band in range(BANDS + wide):
+            _band(part, scratch, count, params, state, band)
+    for frame in range(frames):
+        first, last = ends[frame * QUARTERS], ends[(frame + 1) * QUARTERS]
+        part = x[first * LANES : last * LANES]
+        scale = f32(1.0) / f32(last - first)
         for band in range(BANDS):
-            work[:] = part
-            _section(work, count, params, state, 2 * band)
-            _section(work, count, params, state, 2 * band + 1)
+            work = _band(part, scratch, count, params, state, band)
             sums[:] = f32(0.0)
-            for i in range(work.size // LANES):
+            for i in range(last - first):
                 for c in range(count):
                     sums[c] += work[i * LANES + c] * work[i * LANES + c]
             for c in range(count):
-                power[frame, c, band] += sums[c]
+                power[frame, c, band] = sums[c] * scale
         for k in range(wide):
-            work[:] = part
-            _section(work, count, params, state, 2 * BANDS + k)
-            sums[:] = f32(0.0)
-            for i in range(work.size // LANES):
+            work = _band(part, scratch, count, params, state, BANDS + k)
+            for quarter in range(frame * QUARTERS, (frame + 1) * QUARTERS):
+                sums[:] = f32(0.0)
+                for i in range(ends[quarter] - first, ends[quarter + 1] - first):
+                    for c in range(count):
+                        sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
                 for c in range(count):
-                    sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
-            for c in range(count):
-                quick[quarter, c, k] = sums[c]
-        if quarter % QUARTERS == QUARTERS - 1:
-            length = f32(ends[quarter + 1] - ends[quarter + 1 - QUARTERS])
-            for c in range(count):
-                for band in range(BANDS):
-                    power[frame, c, band] /= length
-            for i in range(state.size):  # no denormals
-                state[i] = state[i] if abs(state[i]) > f32(1e-15) else f32(0.0)
+                    quick[quarter, c, k] = sums[c]
+        for i in range(state.size):  # no denormals
+            state[i] = state[i] if abs(state[i]) > f32(1e-15) else f32(0.0)
+
+
+@njit(inline="always", fastmath={"nsz"}, **OPTIONS)
+def _band(part, scratch, count, params, state, band):
+    """Return a part through a band's two sections, or a wide band's one."""
+    work = scratch[: part.size]
+    work[:] = part
+    if band < BANDS:
+        _section(work, count, params, state, 2 * band)
+        _section(work, count, params, state, 2 * band + 1)
+    else:
+        _section(work, count, params, state, BANDS + band)
+    return work
 
 
 @njit(inline="always", fastmath={"nsz"}, **OPTIONS)
@@ -128,6 +128,52 @@ def _arrival(quick, i, j, m, k):
         if quick[t, m, k] >= least:
             return t
     return j
+
+
+@njit(**OPTIONS)
+def band_rises(level, mics, back, ahead, most, out):
+    """Raise out to how far the three bands that rise most do so at each frame, over all given mics: the mean of the next ``ahead`` frames against
+    the largest of the ``back[band]`` before, each at most ``most`` dB.
+    """
+    for t in range(1, level.shape[0]):
+        for m in mics:
+            a, b, c = f32(0.0), f32(0.0), f32(0.0)  # the three largest, falling
+            for band in range(BANDS):
+                now, n = f32(0.0), 0
+                for u in range(t, min(t + ahead, level.shape[0])):
+                    now += level[u, m, band]
+                    n += 1
+                now /= f32(n)
+                before = level[t - 1, m, band]
+                for u in range(max(t - back[band], 0), t - 1):
+                    before = max(before, level[u, m, band])
+                    if before >= now:
+                        break
+                rise = min(now - before, most)
+                if rise > a:
+                    a, b, c = rise, a, b
+                elif rise > b:
+                    b, c = rise, b
+                elif rise > c:
+                    c = rise
+            out[t] = max(out[t], (a + b + c) / f32(3.0))
+
+
+@njit(**OPTIONS)
+def quick_rises(quick, mics, back, ahead, out):
+    """Raise out to how far either wide band rises at each quarter, over all given mics: the largest of the next against that of those before."""
+    for t in range(1, quick.shape[0]):
+        for m in mics:
+            for k in range(quick.shape[2]):
+                now = quick[t, m, k]
+                for u in range(t + 1, min(t + ahead, quick.shape[0])):
+                    now = max(now, quick[u, m, k])
+                before = quick[t - 1, m, k]
+                for u in range(max(t - back, 0), t - 1):
+                    before = max(before, quick[u, m, k])
+                    if before >= now:
+                        break
+                out[t] = max(out[t], now - before)
 
 
 OWN, SECOND, OTHERS, SUMMARY = 14 + 30, 5, FAMILIES * 11, 5

@@ -53,7 +53,7 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
     names = tuple(c.piece for c in channels if c.close and c.first)
     own = [sorted(_mics_of(channels, name), key=lambda k: not channels[k].first) for name in names]
     with ThreadPoolExecutor(WORKERS) as pool:
-        found = list(pool.map(lambda mics: onsets.candidates(level[:, mics], quick[:, mics], RISE_DB, QUICK_DB), own))
+        found = list(pool.map(lambda mics: onsets.candidates(level, quick, mics, RISE_DB, QUICK_DB), own))
     frames = np.concatenate([*found, np.zeros(0, np.int64)])
     pieces = np.repeat(np.arange(len(names)), [f.size for f in found])
     order = np.argsort(frames, kind="stable")

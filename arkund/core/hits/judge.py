@@ -6,6 +6,7 @@ References
     J. Friedman, Greedy function approximation: a gradient boosting machine (2001): how the trees are grown.
 """
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -13,6 +14,7 @@ from importlib.resources import files
 import numpy as np
 
 from arkund.core.hits import _kernels, evidence
+from arkund.core.hits.bands import WORKERS
 
 WORTH_ASKING = 0.004  # below this sureness at first hearing a candidate is not asked again
 
@@ -31,7 +33,10 @@ class Trees:
     def sure(self, measures: np.ndarray) -> np.ndarray:
         """Return the probability that each row is a hit [measures: float32, shape=(candidates, measures)]."""
         odds = np.zeros(measures.shape[0])
-        _kernels.tree_sums(measures, self.roots, self.feature, self.threshold, self.left, self.right, self.value, odds)
+        nodes = (self.roots, self.feature, self.threshold, self.left, self.right, self.value)
+        parts = zip(np.array_split(measures, WORKERS), np.array_split(odds, WORKERS), strict=True)
+        with ThreadPoolExecutor(WORKERS) as pool:
+            list(pool.map(lambda part: _kernels.tree_sums(part[0], *nodes, part[1]), parts))
         return 1.0 / (1.0 + np.exp(-odds))
 
 

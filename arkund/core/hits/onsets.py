@@ -1,10 +1,13 @@
 """Candidates: every place in a close mic where something may begin. Most are bleed; the judge decides."""
 
-import numpy as np
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
+from collections.abc import Sequence
 
+import numpy as np
+from scipy.ndimage import maximum_filter1d
+
+from arkund.core.dsp import _kernels as dsp_kernels
+from arkund.core.hits import _kernels
 from arkund.core.hits.bands import QUARTERS
-from arkund.core.units import power_to_db
 
 LOOK_BACK = (22, 14, 10, 8, 8, 8)  # frames before an onset that it must stand above, by band: a period and more
 LOOK_AHEAD = 4  # frames over which the rise is taken
@@ -20,47 +23,48 @@ def levels_db(power: np.ndarray) -> np.ndarray:
     quiet = np.quantile(power[:: max(power.shape[0] // 4000, 1)], 0.1, axis=0)
     loud = np.quantile(power[:: max(power.shape[0] // 20000, 1)], 0.999, axis=0)
     floor = np.maximum(quiet * 10 ** (FLOOR_ABOVE_NOISE_DB / 10), loud * 10 ** (-DEEP_DB / 10)) + 1e-11
-    return power_to_db(power + floor).astype(np.float32)
+    return _decibels(power, floor)
 
 
 def quick_levels_db(quick: np.ndarray) -> np.ndarray:
     """Return the powers of the wide bands [shape=(quarters, mics, 2)] in dB, floored like the bands."""
     quiet = np.quantile(quick[:: max(quick.shape[0] // 4000, 1)], 0.1, axis=0)
-    return power_to_db(quick + quiet * 10 ** (FLOOR_ABOVE_NOISE_DB / 10) + 1e-11).astype(np.float32)
+    return _decibels(quick, quiet * 10 ** (FLOOR_ABOVE_NOISE_DB / 10) + 1e-11)
 
 
-def candidates(level: np.ndarray, quick: np.ndarray, rise_db: float, quick_db: float) -> np.ndarray:
-    """Return the frames where a piece's mics rise.
+def _decibels(power: np.ndarray, floor: np.ndarray) -> np.ndarray:
+    out = np.empty(power.shape, np.float32)
+    flat = np.asarray(floor, np.float32).reshape(-1)
+    dsp_kernels.decibels(np.ascontiguousarray(power).reshape(-1), flat, out.reshape(-1))
+    return out
 
-    level : dB [shape=(frames, mics, bands)], quick : dB [shape=(frames * QUARTERS, mics, 2)], of the piece's own mics;
-    rise_db is asked of the bands together, quick_db of one of the wide bands alone.
+
+def candidates(
+    level: np.ndarray, quick: np.ndarray, mics: Sequence[int], rise_db: float, quick_db: float
+) -> np.ndarray:
+    """Return the frames where any of these mics rises.
+
+    level : dB [shape=(frames, mics, bands)], quick : dB [shape=(frames * QUARTERS, mics, 2)]; rise_db is asked of the bands together,
+    quick_db of one of the wide bands alone.
     """
-    mics = range(level.shape[1])
-    slow = peaks(np.max([band_rise_db(level[:, m]) for m in mics], axis=0), rise_db, APART)
-    fast = peaks(np.max([quick_rise_db(quick[:, m]) for m in mics], axis=0), quick_db, APART * QUARTERS)
+    slow = peaks(band_rise_db(level, mics), rise_db, APART)
+    fast = peaks(quick_rise_db(quick, mics), quick_db, APART * QUARTERS)
     return np.unique(np.concatenate([slow, fast // QUARTERS]))
 
 
-def band_rise_db(level: np.ndarray) -> np.ndarray:
-    """Return how far the three bands that rise most do so at each frame [level: shape=(frames, bands), dB]."""
-    ahead = uniform_filter1d(level, LOOK_AHEAD, axis=0, origin=-(LOOK_AHEAD // 2), mode="nearest")
-    before = np.empty_like(level)
-    for band, back in enumerate(LOOK_BACK):
-        before[:, band] = _most_before(level[:, band], back)
-    rise = np.clip(ahead - before, 0.0, MOST_RISE_DB)
-    return np.sort(rise, axis=1)[:, -3:].mean(axis=1)  # a drum needs only some of the bands
+def band_rise_db(level: np.ndarray, mics: Sequence[int]) -> np.ndarray:
+    """Return how far the three bands that rise most do so at each frame; a drum needs only some of the bands."""
+    out = np.zeros(level.shape[0], np.float32)
+    back = np.array(LOOK_BACK, np.int64)
+    _kernels.band_rises(level, np.array(mics, np.int64), back, LOOK_AHEAD, np.float32(MOST_RISE_DB), out)
+    return out
 
 
-def quick_rise_db(quick: np.ndarray) -> np.ndarray:
-    """Return how far either wide band rises at each quarter [quick: shape=(quarters, 2), dB]."""
-    ahead = maximum_filter1d(quick, QUICK_AHEAD, axis=0, origin=-(QUICK_AHEAD // 2), mode="nearest")
-    return (ahead - _most_before(quick, QUICK_BACK)).max(axis=1)
-
-
-def _most_before(level: np.ndarray, back: int) -> np.ndarray:
-    """Return the largest of the ``back`` values before each."""
-    most = maximum_filter1d(level, back, axis=0, origin=back - back // 2 - 1, mode="nearest")
-    return np.concatenate([most[:1], most[:-1]])
+def quick_rise_db(quick: np.ndarray, mics: Sequence[int]) -> np.ndarray:
+    """Return how far either wide band rises at each quarter."""
+    out = np.zeros(quick.shape[0], np.float32)
+    _kernels.quick_rises(quick, np.array(mics, np.int64), QUICK_BACK, QUICK_AHEAD, out)
+    return out
 
 
 def peaks(rise: np.ndarray, least_db: float, apart: int) -> np.ndarray:

@@ -57,7 +57,7 @@ class TestCandidates:
         """Two bursts, two candidates, within 3 ms."""
         mic = ArrayMic(burst(0.3, 0.5) + burst(0.6, 0.2))
         power = measure_bands([mic], RATE).power
-        rise = onsets.band_rise_db(onsets.levels_db(power)[:, 0])
+        rise = onsets.band_rise_db(onsets.levels_db(power), [0])
         found = onsets.peaks(rise, 8.0, 14)
         assert len(found) == 2
         assert found == pytest.approx([300, 600], abs=3)
@@ -66,13 +66,33 @@ class TestCandidates:
         """Noise alone hardly rises by 8 dB in three bands at once."""
         mic = ArrayMic(np.random.default_rng(4).standard_normal(4 * RATE) * 0.05)
         power = measure_bands([mic], RATE).power
-        assert len(onsets.peaks(onsets.band_rise_db(onsets.levels_db(power)[:, 0]), 8.0, 14)) <= 1
+        assert len(onsets.peaks(onsets.band_rise_db(onsets.levels_db(power), [0]), 8.0, 14)) <= 1
+
+    def test_rises_against_plain_loops(self):
+        """Both kinds of rise, value for value, over two mics."""
+        rng = np.random.default_rng(6)
+        level = rng.normal(-60, 8, (90, 3, BANDS)).astype(np.float32)
+        quick = rng.normal(-60, 8, (90, 3, 2)).astype(np.float32)
+        slow, fast = onsets.band_rise_db(level, [0, 2]), onsets.quick_rise_db(quick, [0, 2])
+        for t in (1, 5, 40, 86, 89):
+            bands = [
+                sorted(
+                    np.clip(level[t : t + 4, m, b].mean() - level[max(t - back, 0) : t, m, b].max(), 0, 15)
+                    for b, back in enumerate(onsets.LOOK_BACK)
+                )[-3:]
+                for m in (0, 2)
+            ]
+            assert slow[t] == pytest.approx(max(np.mean(rises) for rises in bands), abs=1e-3)
+            wide = [
+                quick[t : t + 5, m, k].max() - quick[max(t - 10, 0) : t, m, k].max() for m in (0, 2) for k in (0, 1)
+            ]
+            assert fast[t] == pytest.approx(max(*wide, 0.0), abs=1e-3)
 
     def test_a_soft_stroke_on_a_loud_tail(self):
         """A stroke 20 dB under a ringing one is still looked at: its top rises."""
         tail = burst(0.3, 0.5, frequency=150.0, decay_s=0.3)
         bands = measure_bands([ArrayMic(tail + burst(0.5, 0.05, frequency=4000.0))], RATE)
-        found = onsets.candidates(onsets.levels_db(bands.power), onsets.quick_levels_db(bands.quick), 2.5, 4.0)
+        found = onsets.candidates(onsets.levels_db(bands.power), onsets.quick_levels_db(bands.quick), [0], 2.5, 4.0)
         assert np.min(np.abs(found - 500)) <= 2
 
 
