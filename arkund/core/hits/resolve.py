@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.kit.pieces import PIECES
+
 GHOST_BELOW_DB = -16.0  # a snare hit this far under the piece's full hits is a ghost note
 VELOCITY_SPAN_DB = 40.0  # velocity 127 at the full level, 1 this far below
 SAME_S = 0.008  # a correction names a hit by its time, within this
@@ -25,7 +27,7 @@ class Hit:
 
 
 def resolve(found: Mapping[str, Sequence[Sequence[float]]], changes: Sequence) -> dict[str, list[Hit]]:
-    """Return the hits by piece, sorted by time.
+    """Return the hits by piece in the kit's order, sorted by time.
 
     found : (time_s, level_db, sure) of each measured hit by piece; changes : the Plan's HitChanges in the order they were made.
     """
@@ -43,7 +45,7 @@ def resolve(found: Mapping[str, Sequence[Sequence[float]]], changes: Sequence) -
             else:
                 nearest[0], nearest[2:] = change.to_s, [True, 1.0]
     out = {}
-    for piece, hits in rows.items():
+    for piece, hits in sorted(rows.items(), key=lambda row: PIECES.index(row[0]) if row[0] in PIECES else len(PIECES)):
         full = float(np.quantile([row[1] for row in hits], FULL_QUANTILE)) if hits else 0.0
         out[piece] = [_hit(piece, *row, full) for row in sorted(hits)]
     return out

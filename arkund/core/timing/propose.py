@@ -86,8 +86,12 @@ def propose(rows: Sequence[Deviation]) -> list[Finding]:
                 f"timing:bar:{bar}",
                 str(bar),
                 f"Bar {bar + 1}: {worst.piece} {worst.off_ms:+.0f} ms",
-                f"{len(far)} strokes of kick or snare lie {OUTLIER_MS:.0f} ms or more off; the bar as a whole {mean:+.0f} ms.",
+                f"{_strokes_lie(len(far))} {OUTLIER_MS:.0f} ms or more off; the bar as a whole {mean:+.0f} ms.",
                 first_choice=False,
             )
         )
     return out
+
+
+def _strokes_lie(count: int) -> str:
+    return "1 stroke of kick or snare lies" if count == 1 else f"{count} strokes of kick or snare lie"

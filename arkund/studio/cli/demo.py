@@ -17,7 +17,7 @@ def demo(again: bool) -> None:
     from arkund.studio.models import Session
     from arkund.studio.services import moves
     from arkund.studio.services.importing import import_folder
-    from arkund.studio.services.recordings import find
+    from arkund.studio.services.recordings import find_all
 
     migrate()
     if not again and Session.objects.filter(name=song.SONG, ready=True).exists():
@@ -41,4 +41,4 @@ def demo(again: bool) -> None:
     )
     click.echo("Finding hits ...", err=True)
     session.refresh_from_db()
-    find(session, session.plan, session.plan.take, lambda share: bar(share, "hits"))
+    find_all(session, lambda share: bar(share, "hits"))

@@ -14,7 +14,7 @@ from arkund.studio.models import Job, Session
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store
 from arkund.studio.services.importing import import_folder
-from arkund.studio.services.recordings import find
+from arkund.studio.services.recordings import find_all
 
 
 def sessions(request: HttpRequest) -> HttpResponse:
@@ -58,12 +58,7 @@ def load(request: HttpRequest) -> JsonResponse:
                 on_progress=lambda share, text: handle.progress(0.6 * share, text),
                 cancelled=handle.cancelled,
             )
-            find(
-                session,
-                session.plan,
-                session.plan.take,
-                lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"),
-            )
+            find_all(session, lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
             return {"session": session.pk}
         finally:
             shutil.rmtree(folder, ignore_errors=True)

@@ -1,6 +1,8 @@
 """The findings of each step, with what was decided about them."""
 
+import dataclasses
 import itertools
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,7 +40,13 @@ class Note:
 
 def find(step: str, measure: Measure) -> list[Finding]:
     """Measure one step and return what asks for a decision."""
-    return _FINDERS[step](measure) if step in _FINDERS else []
+    found = _FINDERS[step](measure) if step in _FINDERS else []
+    return [dataclasses.replace(f, title=_with_minus(f.title), evidence=_with_minus(f.evidence)) for f in found]
+
+
+def _with_minus(text: str) -> str:
+    """Return a text with true minus signs before figures."""
+    return re.sub(r"(?<![\w.])-(?=\d)", "−", text)
 
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:

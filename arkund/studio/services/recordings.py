@@ -57,6 +57,14 @@ def find(session: Session, plan: Plan, take_key: str, on_progress=lambda share: 
     return rows
 
 
+def find_all(session: Session, on_progress=lambda share: None) -> None:
+    """Find the hits of all takes, the working take's first."""
+    plan = session.plan
+    keys = sorted(session.takes.values_list("key", flat=True), key=lambda key: key != plan.take)
+    for number, key in enumerate(keys):
+        find(session, plan, key, lambda share, number=number: on_progress((number + share) / len(keys)))
+
+
 def found(session: Session, plan: Plan, take_key: str) -> dict[str, list] | None:
     """Return the rows of :func:`find` for the mics as they are named now, or None where they were not found yet."""
     kept = Measured.objects.filter(pk=_hits_key(session, plan, take_key)).first()

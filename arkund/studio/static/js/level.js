@@ -48,7 +48,7 @@ Alpine.data("level", () => ({
     const x = sheet.x(LOW, 0);
     sheet.across(x, { count: 8, unit: "dBFS after the trim" });
     sheet.text("noise", sheet.right + 8, 12, "soft");
-    sheet.text("clips", sheet.right + 50, 12, "soft");
+    sheet.text("clips", sheet.right + 44, 12, "soft");
     rows.forEach((row, i) => this.row(row, sheet.top + (i + 0.5) * ROW, x));
     sheet.frame();
     for (const note of this.$store.page.notes) {

@@ -5,7 +5,8 @@ import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { columns, levelFor } from "./lib/waves.js";
 
-const ROW = 26;
+const ROW = [18, 40]; // a mic's height: what the window leaves, between these
+const BELOW = 64; // the listening bar
 const LANE = 15;
 const NEAR_S = 0.05;
 
@@ -161,14 +162,17 @@ Alpine.data("load", () => ({
     if (!this.chart) return;
     const { sheet, chart } = this;
     const lanes = Object.keys(chart.hits).filter((p) => chart.hits[p].length);
-    const height = sheet.margin.top + lanes.length * LANE + 8 + chart.mics.length * ROW + sheet.margin.bottom;
+    const rest = sheet.margin.top + lanes.length * LANE + 8 + sheet.margin.bottom;
+    const free = window.innerHeight - BELOW - (sheet.canvas.getBoundingClientRect().top + window.scrollY) - rest;
+    this.row = Math.min(Math.max(Math.floor(free / chart.mics.length), ROW[0]), ROW[1]);
+    const height = rest + chart.mics.length * this.row;
     if (!sheet.begin(height)) return;
     const x = this.axis();
     const times = { low: x.low, high: x.high, to: x.to };
     this.bars(x);
-    lanes.forEach((piece, i) => this.lane(piece, sheet.top + (i + 0.5) * LANE, x));
+    lanes.forEach((piece, i) => this.lane(piece, sheet.top + 3 + (i + 0.5) * LANE, x));
     const base = sheet.top + lanes.length * LANE + 8;
-    chart.mics.forEach((mic, i) => this.wave(mic, base + i * ROW, x));
+    chart.mics.forEach((mic, i) => this.wave(mic, base + i * this.row, x));
     sheet.across(times, { count: 12, digits: (this.until - this.from) < 3 ? 2 : 0, unit: "s" });
     sheet.frame();
     if (this.drag?.moved) sheet.hatch(x.to(Math.min(this.drag.from, this.drag.to)), sheet.top, Math.abs(x.to(this.drag.to) - x.to(this.drag.from)), sheet.bottom - sheet.top, "soft");
@@ -210,18 +214,18 @@ Alpine.data("load", () => ({
   },
   wave(mic, top, x) {
     const { sheet } = this;
-    sheet.text(mic.name, 12, top + ROW / 2, mic.missing ? "bad" : "ink", "left", '12px "Sheet", sans-serif');
+    sheet.text(mic.name, 12, top + this.row / 2, mic.missing ? "bad" : "ink", "left", '12px "Sheet", sans-serif');
     if (mic.missing) return;
     const perPixel = ((this.until - this.from) * boot.rate) / (sheet.right - sheet.left);
     const level = levelFor(perPixel);
     const data = columns(mic.id, level, this.$store.page.version, () => this.kept.soon());
     const { c } = sheet;
-    const middle = top + ROW / 2;
+    const middle = top + this.row / 2;
     sheet.line(sheet.left, middle, sheet.right, middle, "fine");
     if (!data) return;
     c.fillStyle = sheet.colour.soft;
     const loud = 10 ** ((mic.peak_db ?? 0) / 20) * 127 || 127;
-    const half = (ROW / 2 - 1) / Math.max(loud, 1);
+    const half = (this.row / 2 - 1) / Math.max(loud, 1);
     for (let px = sheet.left; px < sheet.right; px += 1) {
       const a = Math.floor((x.back(px) * boot.rate) / level);
       const b = Math.max(Math.floor((x.back(px + 1) * boot.rate) / level), a + 1);
@@ -233,7 +237,7 @@ Alpine.data("load", () => ({
       }
       c.fillRect(px, middle - high * half, 1, Math.max((high - low) * half, 0.6));
     }
-    if ((mic.peak_db ?? -99) > -0.05) sheet.text("full scale", sheet.right - 4, top + 6, "bad", "right", '10px "Sheet", sans-serif');
+    if ((mic.peak_db ?? -99) > -0.05) sheet.text("full", sheet.left - 6, middle, "bad", "right", '11px "Sheet", sans-serif');
   },
 }));
 

@@ -78,7 +78,8 @@ export class Sheet {
       this.line(x, this.top, x, this.bottom, "fine");
       if (written) this.text(log ? hertz(value) : figure(value, digits), x, this.bottom + 12, "soft", "center");
     }
-    if (unit) this.text(unit, this.right, this.bottom + 24, "soft", "right");
+    if (unit.length > 2) this.text(unit, this.right, this.bottom + 24, "soft", "right");
+    else if (unit) this.text(unit, this.left - 14, this.bottom + 12, "soft", "right");
   }
 
   /** Horizontal graticule with figures at the left rim. */
