@@ -5,7 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.clean.settings import GateSettings
-from arkund.core.dsp.bank import coefficient, filter_bank, kernels, lanes, settle_samples, settled
+from arkund.core.dsp import _kernels
+from arkund.core.dsp.bank import Filters, coefficient, kernels, lanes, settle_samples, settled
 from arkund.core.dsp.filters import Biquad, high_pass, low_pass
 from arkund.core.units import db_to_gain, ms_to_samples
 
@@ -25,52 +26,85 @@ def key_filter(settings: GateSettings, sample_rate_hz: int) -> tuple[Biquad, ...
     return out
 
 
+class Gate:
+    """Gates of a bank's channels that keep their state from block to block; channels whose gate is off pass unchanged."""
+
+    def __init__(self, settings: Sequence[GateSettings], sample_rate_hz: int, width: int) -> None:
+        rate, self._count, self._width = sample_rate_hz, len(settings), width
+        self.on = any(s.on for s in settings)
+        self.early = [round(ms_to_samples(s.lookahead_ms, rate)) if s.on else 0 for s in settings]
+        self.ahead = max(self.early, default=0)  # samples beyond a block that must be known
+        self._key = Filters([key_filter(s, rate) if s.on else () for s in settings], width)
+        self._params = lanes(
+            [
+                [db_to_gain(s.threshold_db) for s in settings],
+                [db_to_gain(s.threshold_db - s.hysteresis_db) for s in settings],
+                [coefficient(s.attack_ms, rate) for s in settings],
+                [coefficient(s.release_ms, rate) for s in settings],
+                [max(ms_to_samples(s.hold_ms, rate), 1.0) for s in settings],
+                closed := [-s.range_db * OCTAVES_PER_DB if s.on else 0.0 for s in settings],
+                [coefficient(KEY_RELEASE_MS, rate)] * len(settings),
+                [LINGER_S * rate] * len(settings),
+            ],
+            width,
+        )
+        self._state = np.zeros(5 * width, np.float32)
+        self._state[3 * width : 3 * width + len(settings)] = closed
+        self._primed = False
+
+    def run(self, bank: np.ndarray) -> np.ndarray:
+        """Gate all but the last ``ahead`` samples of a bank in place; return those gated.
+
+        The next block begins where these end: blocks overlap by ``ahead``.
+        """
+        count = bank.shape[0] - self.ahead
+        out = bank[:count]
+        if self.on:
+            if not self._primed:
+                self._prime(bank)
+            same = len({early for early in self.early if early}) <= 1
+            key = bank[self.ahead :].copy() if same else self._keys(bank, count)
+            gain = self.gain(key)
+            _kernels.multiply(out.reshape(-1), gain.reshape(-1), self._width, self._count)
+        return out
+
+    def gain(self, key: np.ndarray) -> np.ndarray:
+        """Return the gain at every sample of a key signal, which is filtered in place [float32, shape=(samples, width)], linear."""
+        self._key.run(key)
+        gain = np.empty(key.shape, np.float32)
+        kernels(key).gate(key.reshape(-1), gain.reshape(-1), self._count, self._params, self._state)
+        return gain
+
+    def _keys(self, bank: np.ndarray, count: int) -> np.ndarray:
+        out = bank[:count].copy()
+        for lane, early in enumerate(self.early):
+            if early:
+                out[:, lane] = bank[early : early + count, lane]
+        return out
+
+    def _prime(self, bank: np.ndarray) -> None:
+        """Let the keys hear what lies within the look-ahead of the very first sample."""
+        self._primed = True
+        first = np.zeros((self.ahead, self._width), np.float32)
+        for lane, early in enumerate(self.early):
+            if early:
+                first[self.ahead - early :, lane] = bank[:early, lane]
+        if self.ahead:
+            self.gain(first)
+
+
 def gate_gain(bank: np.ndarray, settings: Sequence[GateSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the gate's gain at every sample, before it is moved earlier by the look-ahead.
+    """Return the gain of gates that are on, at every sample, before it is moved earlier by the look-ahead.
 
-    Parameters
-    ----------
-    bank : float32 [shape=(samples, width)]
-    settings : one per channel in use
-
-    Returns
-    -------
-    float32 [shape=(samples, width)], linear
+    bank : float32 [shape=(samples, width)]; settings : one per channel in use; returns float32 [shape=(samples, width)], linear.
     """
-    rate = sample_rate_hz
-    key = filter_bank(bank, [key_filter(s, rate) for s in settings])
-    params = lanes(
-        [
-            [db_to_gain(s.threshold_db) for s in settings],
-            [db_to_gain(s.threshold_db - s.hysteresis_db) for s in settings],
-            [coefficient(s.attack_ms, rate) for s in settings],
-            [coefficient(s.release_ms, rate) for s in settings],
-            [max(ms_to_samples(s.hold_ms, rate), 1.0) for s in settings],
-            [-s.range_db * OCTAVES_PER_DB for s in settings],
-            [coefficient(KEY_RELEASE_MS, rate)] * len(settings),
-            [LINGER_S * rate] * len(settings),
-        ],
-        width := bank.shape[1],
-    )
-    state = np.zeros(5 * width, np.float32)
-    state[3 * width : 3 * width + len(settings)] = [-s.range_db * OCTAVES_PER_DB for s in settings]
-    gain = np.empty(bank.shape, np.float32)
-    kernels(bank).gate(key.reshape(-1), gain.reshape(-1), len(settings), params, state)
-    return gain
+    return Gate([s.replace(on=True) for s in settings], sample_rate_hz, bank.shape[1]).gain(bank.copy())
 
 
 def process(bank: np.ndarray, settings: Sequence[GateSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank with each channel gated; channels whose gate is off pass unchanged."""
-    if not any(s.on for s in settings):
-        return bank
-    gain = gate_gain(bank, settings, sample_rate_hz)
-    out = bank.copy()
-    for lane, s in enumerate(settings):
-        if s.on:
-            early = round(ms_to_samples(s.lookahead_ms, sample_rate_hz))
-            out[: bank.shape[0] - early, lane] *= gain[early:, lane]
-            out[bank.shape[0] - early :, lane] *= gain[-1, lane]
-    return out
+    """Return the bank with each channel gated, from rest and with silence after its end."""
+    gate = Gate(settings, sample_rate_hz, bank.shape[1])
+    return gate.run(np.concatenate([bank, np.zeros((gate.ahead, bank.shape[1]), np.float32)]))
 
 
 def reach(settings: GateSettings, sample_rate_hz: int) -> tuple[int, int]:

@@ -56,31 +56,30 @@ def kernels(bank: np.ndarray):
     return _kernels.BANKS[bank.shape[1]]
 
 
+class Filters:
+    """Cascades of sections, one per channel in use, that keep their state from block to block; shorter ones end in straight wires."""
+
+    def __init__(self, cascades: Sequence[Sequence[Biquad]], width: int) -> None:
+        self.depth = max((len(cascade) for cascade in cascades), default=0)
+        self._count = len(cascades)
+        params = np.zeros((self.depth, 6, width), np.float32)
+        params[:] = np.array((0.5, 0.25, 0.125, 1.0, 0.0, 0.0), np.float32)[None, :, None]
+        for lane, cascade in enumerate(cascades):
+            for place, section in enumerate(cascade):
+                params[place, :, lane] = section.state_variable()
+        self._params = params.reshape(-1)
+        self._state = np.zeros(self.depth * 2 * width, np.float32)
+
+    def run(self, bank: np.ndarray) -> None:
+        """Filter a bank [shape=(samples, width), contiguous] in place."""
+        if self.depth:
+            kernels(bank).svf_cascade(bank.reshape(-1), self._count, self.depth, self._params, self._state)
+
+
 def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.ndarray:
-    """Filter each channel with its own cascade of sections.
-
-    Parameters
-    ----------
-    bank : float32 [shape=(samples, width)]
-    cascades : one sequence of sections per channel in use; shorter ones are padded with a straight wire
-
-    Returns
-    -------
-    float32 [shape=(samples, width)], a new array (the bank itself where nothing is to be done)
-    """
-    depth = max((len(cascade) for cascade in cascades), default=0)
-    if depth == 0:
-        return bank
+    """Return a bank [float32, shape=(samples, width)] with each channel through its own cascade from rest, as a new array."""
     out = np.array(bank, np.float32, order="C")
-    width = out.shape[1]
-    wire = (0.5, 0.25, 0.125, 1.0, 0.0, 0.0)
-    params = np.zeros((depth, 6, width), np.float32)
-    params[:] = np.array(wire, np.float32)[None, :, None]
-    for lane, cascade in enumerate(cascades):
-        for place, section in enumerate(cascade):
-            params[place, :, lane] = section.state_variable()
-    state = np.zeros(depth * 2 * width, np.float32)
-    kernels(out).svf_cascade(out.reshape(-1), len(cascades), depth, params.reshape(-1), state)
+    Filters(cascades, out.shape[1]).run(out)
     return out
 
 

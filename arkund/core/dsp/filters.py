@@ -52,7 +52,8 @@ class Biquad:
 
     def settle_samples(self) -> int:
         """Return after how many samples the impulse response has fallen by REACH_DB."""
-        radius = max(abs(np.roots([1.0, self.a1, self.a2])))
+        apart = self.a1 * self.a1 - 4.0 * self.a2  # the poles are real where this is not negative
+        radius = math.sqrt(self.a2) if apart < 0.0 else 0.5 * (abs(self.a1) + math.sqrt(apart))
         if radius < 1e-6:
             return 4
         return math.ceil(REACH_DB / (-20.0 * math.log10(min(radius, 1.0 - 1e-9))))

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import coefficient, filter_bank, kernels, lanes, settle_samples, settled
+from arkund.core.dsp.bank import Filters, coefficient, kernels, lanes, settle_samples, settled
 from arkund.core.dsp.filters import Biquad, high_pass
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 
@@ -18,28 +18,38 @@ LEAST_DETECTOR_HZ = 25.0  # below, the detector's filter is a straight wire
 OCTAVE_DB = 6.020599913
 
 
+class Shaper:
+    """Transient shapers of a bank's channels that keep their state from block to block."""
+
+    def __init__(self, settings: Sequence[ShaperSettings], sample_rate_hz: int, width: int) -> None:
+        rate, self._count = sample_rate_hz, len(settings)
+        self._on = any(s.on for s in settings)
+        self._params = lanes(
+            [
+                [coefficient(FAST_ATTACK_MS, rate)] * self._count,
+                [coefficient(SLOW_ATTACK_MS, rate)] * self._count,
+                [coefficient(FAST_RELEASE_MS, rate)] * self._count,
+                [coefficient(SLOW_RELEASE_MS, rate)] * self._count,
+                [s.attack_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
+                [s.sustain_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
+                [FULL_RATIO_DB / OCTAVE_DB] * self._count,
+                [SHAPER_FLOOR] * self._count,
+                [STEADY_RATIO_DB / OCTAVE_DB] * self._count,
+            ],
+            width,
+        )
+        self._state = np.full(3 * width, SHAPER_FLOOR, np.float32)
+
+    def run(self, bank: np.ndarray) -> None:
+        """Shape a bank [float32, shape=(samples, width), contiguous] in place."""
+        if self._on:
+            kernels(bank).shaper(bank.reshape(-1), self._count, self._params, self._state)
+
+
 def shape(bank: np.ndarray, settings: Sequence[ShaperSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank [float32, shape=(samples, width)] with attack and sustain of each channel shaped."""
-    if not any(s.on for s in settings):
-        return bank
-    rate, count = sample_rate_hz, len(settings)
-    params = lanes(
-        [
-            [coefficient(FAST_ATTACK_MS, rate)] * count,
-            [coefficient(SLOW_ATTACK_MS, rate)] * count,
-            [coefficient(FAST_RELEASE_MS, rate)] * count,
-            [coefficient(SLOW_RELEASE_MS, rate)] * count,
-            [s.attack_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
-            [s.sustain_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
-            [FULL_RATIO_DB / OCTAVE_DB] * count,
-            [SHAPER_FLOOR] * count,
-            [STEADY_RATIO_DB / OCTAVE_DB] * count,
-        ],
-        width := bank.shape[1],
-    )
-    state = np.full(3 * width, SHAPER_FLOOR, np.float32)
+    """Return the bank [float32, shape=(samples, width)] with attack and sustain of each channel shaped, from rest."""
     out = bank.copy()
-    kernels(bank).shaper(out.reshape(-1), count, params, state)
+    Shaper(settings, sample_rate_hz, bank.shape[1]).run(out)
     return out
 
 
@@ -50,42 +60,64 @@ def detector(settings: CompressorSettings, sample_rate_hz: int) -> tuple[Biquad,
     return high_pass(settings.detector_low_hz, 2, sample_rate_hz)
 
 
+class Compressor:
+    """Compressors of a bank's channels that keep their state from block to block; those that are off pass unchanged.
+
+    links : groups of lanes that share the loudest of their keys (pairs)
+    """
+
+    def __init__(
+        self,
+        settings: Sequence[CompressorSettings],
+        sample_rate_hz: int,
+        width: int,
+        links: Sequence[Sequence[int]] = (),
+    ) -> None:
+        rate, self._count, self._links = sample_rate_hz, len(settings), links
+        self._on = any(s.on for s in settings)
+        self._key = Filters([detector(s, rate) if s.on else () for s in settings], width)
+        self._params = lanes(
+            [
+                [s.threshold_db for s in settings],
+                [1.0 - 1.0 / s.ratio if s.on else 0.0 for s in settings],
+                [s.knee_db for s in settings],
+                [coefficient(s.attack_ms, rate) for s in settings],
+                [coefficient(s.release_ms, rate) for s in settings],
+                [s.makeup_db if s.on else 0.0 for s in settings],
+            ],
+            width,
+        )
+        self._state = np.zeros(width, np.float32)
+
+    def gain(self, bank: np.ndarray) -> np.ndarray:
+        """Return the gain (linear, with make-up) at every sample of a bank [float32, shape=(samples, width), contiguous]."""
+        key = bank
+        if self._key.depth or self._links:
+            key = bank.copy()
+            self._key.run(key)
+        for group in self._links:
+            shared = np.abs(key[:, list(group)]).max(axis=1)
+            for lane in group:
+                key[:, lane] = shared
+        gain = np.empty(bank.shape, np.float32)
+        kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), self._count, self._params, self._state)
+        return gain
+
+    def run(self, bank: np.ndarray) -> None:
+        """Compress a bank in place."""
+        if self._on:
+            gain = self.gain(bank)
+            _kernels.multiply(bank.reshape(-1), gain.reshape(-1), bank.shape[1], self._count)
+
+
 def compressor_gain(
     bank: np.ndarray,
     settings: Sequence[CompressorSettings],
     sample_rate_hz: int,
     links: Sequence[Sequence[int]] = (),
 ) -> np.ndarray:
-    """Return the compressor's gain (linear, with make-up) at every sample.
-
-    Parameters
-    ----------
-    bank : float32 [shape=(samples, width)]
-    settings : one per channel in use
-    links : groups of lanes that share the loudest of their keys (pairs)
-    """
-    rate, count = sample_rate_hz, len(settings)
-    key = filter_bank(bank, [detector(s, rate) for s in settings])
-    if links and key is bank:
-        key = bank.copy()
-    for group in links:
-        shared = np.abs(key[:, list(group)]).max(axis=1)
-        for lane in group:
-            key[:, lane] = shared
-    params = lanes(
-        [
-            [s.threshold_db for s in settings],
-            [1.0 - 1.0 / s.ratio if s.on else 0.0 for s in settings],
-            [s.knee_db for s in settings],
-            [coefficient(s.attack_ms, rate) for s in settings],
-            [coefficient(s.release_ms, rate) for s in settings],
-            [s.makeup_db if s.on else 0.0 for s in settings],
-        ],
-        width := bank.shape[1],
-    )
-    gain = np.empty(bank.shape, np.float32)
-    kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), count, params, np.zeros(width, np.float32))
-    return gain
+    """Return the compressor's gain (linear, with make-up) at every sample, from rest."""
+    return Compressor(settings, sample_rate_hz, bank.shape[1], links).gain(np.ascontiguousarray(bank))
 
 
 def compress(
@@ -94,12 +126,9 @@ def compress(
     sample_rate_hz: int,
     links: Sequence[Sequence[int]] = (),
 ) -> np.ndarray:
-    """Return the bank with each channel compressed; channels whose compressor is off pass unchanged."""
-    if not any(s.on for s in settings):
-        return bank
+    """Return the bank with each channel compressed from rest; channels whose compressor is off pass unchanged."""
     out = bank.copy()
-    gain = compressor_gain(bank, settings, sample_rate_hz, links)
-    _kernels.multiply(out.reshape(-1), gain.reshape(-1), bank.shape[1], len(settings))
+    Compressor(settings, sample_rate_hz, bank.shape[1], links).run(out)
     return out
 
 

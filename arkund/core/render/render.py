@@ -14,7 +14,7 @@ from arkund.core.punch import process as punch
 from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.source import Recordings, source
-from arkund.core.tone import process as tone
+from arkund.core.render.strips import Strips
 from arkund.core.units import db_to_gain
 
 
@@ -102,11 +102,11 @@ class _Work:
         if self.cancelled():
             raise CancelledError("The render was cancelled.")
         mics = [node.settings for node in strips]
-        before, after = strips[0].before, max(node.after for node in strips)
-        bank = empty_bank(stop - start + before + after, len(mics))
+        chain, before = Strips(mics, self.rate), strips[0].before
+        bank = empty_bank(stop - start + before + chain.ahead, len(mics))
         for lane, mic in enumerate(mics):
-            bank[:, lane] = source(self.plan, self.recordings, mic, start - before, stop + after)
-        bank = strip(bank, mics, self.rate)[before : before + stop - start]
+            bank[:, lane] = source(self.plan, self.recordings, mic, start - before, stop + chain.ahead)
+        bank = chain.run(bank)[before:]
         for lane, node in enumerate(strips):
             self.cache.put(node.key, start, stop, np.ascontiguousarray(bank[:, lane]))
 
@@ -158,14 +158,6 @@ class _Work:
         if bus.limiter_on:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
         return out[node.before : node.before + stop - start]
-
-
-def strip(bank: np.ndarray, mics, sample_rate_hz: int) -> np.ndarray:
-    """Return a bank of mics through gate, tone, shaper and compressor [float32, shape=(samples, width)]."""
-    bank = clean.process(bank, [mic.gate for mic in mics], sample_rate_hz)
-    bank = tone.process(bank, [mic.tone for mic in mics], sample_rate_hz)
-    bank = punch.shape(bank, [mic.shaper for mic in mics], sample_rate_hz)
-    return punch.compress(bank, [mic.compressor for mic in mics], sample_rate_hz)
 
 
 def pan_gains(pan: float) -> tuple[float, float]:

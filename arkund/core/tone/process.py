@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import filters
-from arkund.core.dsp.bank import filter_bank, settled
+from arkund.core.dsp.bank import Filters, settled
 from arkund.core.dsp.filters import Biquad
 from arkund.core.tone.settings import Band, ToneSettings
 
@@ -33,10 +33,16 @@ def _band(band: Band, rate: int) -> tuple[Biquad, ...]:
     return (shape(frequency, band.gain_db, band.q, rate),)
 
 
+def equaliser(settings: Sequence[ToneSettings], sample_rate_hz: int, width: int) -> Filters:
+    """Return the equalisers of a bank's channels."""
+    return Filters([sections(s, sample_rate_hz) for s in settings], width)
+
+
 def process(bank: np.ndarray, settings: Sequence[ToneSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank [float32, shape=(samples, width)] with each channel through its own equaliser."""
-    cascades = [sections(s, sample_rate_hz) for s in settings]
-    return filter_bank(bank, cascades) if any(cascades) else bank
+    """Return the bank [float32, shape=(samples, width)] with each channel through its own equaliser, from rest."""
+    out = bank.copy()
+    equaliser(settings, sample_rate_hz, bank.shape[1]).run(out)
+    return out
 
 
 def reach(settings: ToneSettings, sample_rate_hz: int) -> tuple[int, int]:

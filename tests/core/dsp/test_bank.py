@@ -70,7 +70,7 @@ class TestBank:
 
         def chain(count: int) -> np.ndarray:
             bank = filter_bank(bank_of([x] * count), [sections] * count)
-            bank = bank * gate_gain(bank, [gate] * count, RATE)
+            bank[:, :count] *= gate_gain(bank, [gate] * count, RATE)[:, :count]
             bank = punch.shape(bank, [shaper] * count, RATE)
             return punch.compress(bank, [compressor] * count, RATE)
 
