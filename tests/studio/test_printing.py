@@ -8,6 +8,7 @@ import pytest
 import soundfile
 
 from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.render import stream
 from arkund.core.render.render import render
 from arkund.studio.models import Print
 from arkund.studio.services import printing
@@ -25,7 +26,7 @@ class TestPrintSession:
     )
     def test_what_was_heard_is_printed(self, session, tmp_path, monkeypatch, format_name, subtype):
         """The kit mix equals the render of any span within -90 dBFS, in every format, across chunks."""
-        monkeypatch.setattr(printing, "CHUNK_BYTES", 64 * 60_000)
+        monkeypatch.setattr(stream, "BLOCK", 60_000)
         propose_all(session.pk)
         session.refresh_from_db()
         manifest = printing.print_session(session, tmp_path / "out", format_name)
@@ -105,7 +106,7 @@ class TestNothingHalfMade:
         def full(*args):
             raise OSError(28, "No space left on device")
 
-        monkeypatch.setattr(printing, "_write", full)
+        monkeypatch.setattr(printing.Writer, "write", full)
         with pytest.raises(AudioError, match="No space left"):
             printing.print_session(session, tmp_path / "out")
         assert list(tmp_path.iterdir()) == []

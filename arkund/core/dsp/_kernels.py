@@ -24,6 +24,7 @@ OPTIONS = {
     "boundscheck": False,
 }
 f32, i32 = np.float32, np.int32
+NEAR = 6  # samples
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
 DB_PER_OCTAVE = f32(6.020599913)
@@ -241,6 +242,105 @@ def follow(level, out, attack, release):
         now = v + (now - v) * k
         now = now if now > FLOOR else f32(0.0)
         out[i] = now
+
+
+@njit(**OPTIONS)
+def mix_down(bank, lanes, count, gains, out):
+    """Add the lanes in use of a bank to the columns of ``out`` [samples * columns]; gains [count * columns]."""
+    columns = gains.size // count
+    for i in range(bank.size // lanes):
+        row = out[i * columns : (i + 1) * columns]
+        for c in range(count):
+            x = bank[i * lanes + c]
+            g = gains[c * columns : (c + 1) * columns]
+            for k in range(columns):
+                row[k] += x * g[k]
+
+
+@njit(**OPTIONS)
+def peaks_and_overs(bank, lanes, count, peaks, overs):
+    """Raise each lane's largest magnitude, and count its samples beyond full scale."""
+    over = np.zeros(lanes, np.int32)
+    for i in range(bank.size // lanes):
+        for c in range(count):
+            size = abs(bank[i * lanes + c])
+            peaks[c] = max(peaks[c], size)
+            over[c] += i32(1) if size > f32(1.0) else i32(0)
+    for c in range(count):
+        overs[c] += over[c]
+
+
+@njit(**OPTIONS)
+def sum_squares(bank, lanes, count, sums):
+    """Add the squares of each lane in use to ``sums`` [float64]."""
+    part = np.zeros(lanes, np.float32)
+    for block in range((bank.size // lanes + BLOCK - 1) // BLOCK):
+        part[:] = f32(0.0)
+        for i in range(block * BLOCK, min((block + 1) * BLOCK, bank.size // lanes)):
+            for c in range(count):
+                part[c] += bank[i * lanes + c] * bank[i * lanes + c]
+        for c in range(count):
+            sums[c] += part[c]
+
+
+@njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
+def true_peaks(bank, lanes, count, taps, best):
+    """Raise each lane's largest magnitude at and between the samples, but for the first and last half a filter of the bank.
+
+    Between two samples nothing is looked for where no sample within NEAR of them has half the largest magnitude so far.
+    """
+    length = taps.shape[1]
+    half = length // 2
+    n = bank.size // lanes
+    most = np.zeros(lanes, np.float32)
+    part = np.zeros(BLOCK + 2 * half, np.float32)
+    for start in range(half, n - half, BLOCK):
+        stop = min(start + BLOCK, n - half)
+        most[:] = f32(0.0)
+        for i in range(start - half, stop + half):
+            for c in range(count):
+                most[c] = max(most[c], abs(bank[i * lanes + c]))
+        for c in range(count):
+            if most[c] < f32(0.5) * best[c] or most[c] == f32(0.0):
+                continue
+            for k in range(stop - start + 2 * half):
+                part[k] = bank[(start - half + k) * lanes + c]
+            loud_until = -1
+            for i in range(half, stop - start + half):
+                best[c] = max(best[c], abs(part[i]))
+                if abs(part[i + NEAR]) >= f32(0.5) * best[c]:
+                    loud_until = i + 2 * NEAR
+                if i > loud_until:
+                    continue
+                for phase in range(taps.shape[0]):
+                    total = f32(0.0)
+                    for k in range(length):
+                        total += taps[phase, k] * part[i + 1 - half + k]
+                    best[c] = max(best[c], abs(total))
+
+
+@njit(**OPTIONS)
+def dither_24(bank, lanes, first, channels, place, seed, out):
+    """Write lanes first..first + channels as interleaved 24-bit little-endian integers with triangular dither of one step.
+
+    The noise of a sample is a hash (splitmix64) of its place in the file and the file's seed.
+    """
+    scale = f32(8388608.0)
+    at = 0
+    for i in range(bank.size // lanes):
+        for c in range(channels):
+            z = np.uint64(seed) + np.uint64((place + i) * channels + c + 1) * np.uint64(0x9E3779B97F4A7C15)
+            z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+            z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+            z = z ^ (z >> np.uint64(31))
+            high, low = np.int64(z >> np.uint64(40)), np.int64((z >> np.uint64(16)) & np.uint64(0xFFFFFF))
+            noise = f32(high - low) * f32(1.0 / 16777216.0)
+            value = i32(np.floor(min(max(bank[i * lanes + first + c], f32(-1.0)), f32(1.0)) * scale + noise + f32(0.5)))
+            value = min(max(value, i32(-8388608)), i32(8388607))
+            out[at] = value & i32(0xFF)
+            out[at + 1] = (value >> i32(8)) & i32(0xFF)
+            out[at + 2] = (value >> i32(16)) & i32(0xFF)
+            at += 3
 
 
 @njit(**OPTIONS)

@@ -9,27 +9,59 @@ from arkund.core.dsp.loudness import TAPS_PER_PHASE, oversampled_peak
 from arkund.core.units import db_to_gain, ms_to_samples
 
 AHEAD_MS = 1.5  # the gain has this long to fall
+HALF_FILTER = TAPS_PER_PHASE // 2 + 1
 MARGIN_DB = 0.03  # a moving gain raises peaks between samples by a hair
 
 
-def limit(audio: np.ndarray, ceiling_db: float, release_ms: float, sample_rate_hz: int) -> np.ndarray:
-    """Return stereo audio [float32, shape=(samples, channels)] whose true peak stays at or below ceiling_db.
+class Limiter:
+    """Keeps the true peak of stereo audio, that arrives in pieces, at or below a ceiling.
 
     The wanted gain is the minimum over the look-ahead, recovers with release_ms, and is averaged over the look-ahead, so that
     it has fully fallen when the peak arrives. Both channels share it.
     """
-    ceiling = db_to_gain(ceiling_db - MARGIN_DB)
-    peak = oversampled_peak(audio, 0.5 * ceiling)
-    wanted = np.minimum(1.0, ceiling / np.maximum(peak, 1e-9)).astype(np.float32)
-    if wanted.min() >= 1.0:
-        return audio.copy()
-    ahead = _ahead(sample_rate_hz)
-    held = minimum_filter1d(wanted, 2 * ahead + 1, mode="nearest")
-    smooth = np.empty_like(held)
-    release = np.float32(coefficient(release_ms, sample_rate_hz))
-    _kernels.release_floor(held, smooth, release, np.float32(held[0]))
-    gain = uniform_filter1d(smooth, 2 * ahead + 1, mode="nearest")
-    return audio * gain[:, None]
+
+    def __init__(self, ceiling_db: float, release_ms: float, sample_rate_hz: int) -> None:
+        self._ceiling = np.float32(db_to_gain(ceiling_db - MARGIN_DB))
+        self._release = np.float32(coefficient(release_ms, sample_rate_hz))
+        self._ahead = _ahead(sample_rate_hz)
+        self.lag = HALF_FILTER + 2 * self._ahead  # samples by which what comes out is behind what went in
+        self._audio = np.zeros((self.lag + HALF_FILTER, 2), np.float32)
+        self._wanted = np.ones(2 * self._ahead, np.float32)
+        self._smooth = np.ones(2 * self._ahead, np.float32)
+        self._early = self.lag  # samples before the first that are still to be dropped
+
+    def push(self, audio: np.ndarray) -> np.ndarray:
+        """Take audio [float32, shape=(samples, 2)] and return what is ready."""
+        n = audio.shape[0]
+        known = np.concatenate([self._audio, audio])
+        peak = oversampled_peak(known[self.lag - HALF_FILTER :], 0.5 * self._ceiling)[HALF_FILTER : HALF_FILTER + n]
+        wanted = np.concatenate([self._wanted, np.minimum(1.0, self._ceiling / np.maximum(peak, 1e-9))])
+        gain = self._gain(wanted.astype(np.float32), n)
+        out = known[HALF_FILTER : HALF_FILTER + n] * gain[:, None]
+        self._audio, self._wanted = known[n:].copy(), wanted[n:].astype(np.float32)
+        early, self._early = self._early, max(self._early - n, 0)
+        return out[min(early, n) :]
+
+    def _gain(self, wanted: np.ndarray, n: int) -> np.ndarray:
+        ahead = self._ahead
+        if wanted.min() >= 1.0 and self._smooth.min() >= 1.0:
+            return np.ones(n, np.float32)
+        held = minimum_filter1d(wanted, 2 * ahead + 1)[ahead : ahead + n]
+        fresh = np.empty_like(held)
+        _kernels.release_floor(held, fresh, self._release, self._smooth[-1])
+        smooth = np.concatenate([self._smooth, fresh])
+        self._smooth = smooth[n:].copy()
+        return uniform_filter1d(smooth, 2 * ahead + 1)[ahead : ahead + n]
+
+    def finish(self) -> np.ndarray:
+        """Return the rest, as if silence followed."""
+        return self.push(np.zeros((self.lag, 2), np.float32))
+
+
+def limit(audio: np.ndarray, ceiling_db: float, release_ms: float, sample_rate_hz: int) -> np.ndarray:
+    """Return stereo audio [float32, shape=(samples, 2)] whose true peak stays at or below ceiling_db."""
+    limiter = Limiter(ceiling_db, release_ms, sample_rate_hz)
+    return np.concatenate([limiter.push(audio), limiter.finish()])
 
 
 def reach(release_ms: float, sample_rate_hz: int) -> tuple[int, int]:

@@ -5,13 +5,14 @@ References
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import bank_of, filter_bank
+from arkund.core.dsp.bank import NARROW, WIDE, Filters, bank_of, filter_bank
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, gain_to_db
@@ -44,38 +45,59 @@ def k_weighting(sample_rate_hz: int) -> tuple[Biquad, Biquad]:
     return first, second
 
 
-class LoudnessMeter:
-    """Integrated loudness of audio that arrives in pieces; memory does not grow with the audio but for block energies."""
+class Meter:
+    """Peak, true peak, samples over full scale and loudness of channels side by side, that arrive in pieces.
 
-    def __init__(self, sample_rate_hz: int) -> None:
-        self._rate = sample_rate_hz
-        self._sos = np.array([[s.b0, s.b1, s.b2, 1.0, s.a1, s.a2] for s in k_weighting(sample_rate_hz)])
-        self._state: np.ndarray | None = None
-        self._step = round(STEP_S * sample_rate_hz)
-        self._rest = np.zeros(0)
-        self._steps: list[float] = []
+    Memory does not grow with the audio but for one power a channel every STEP_S.
+    """
 
-    def add(self, audio: np.ndarray) -> None:
-        """Add audio, float32 [shape=(samples, channels)]; channels count equally (left, right, centre)."""
-        if self._state is None:
-            self._state = np.zeros((len(self._sos), 2, audio.shape[1]))
-        weighted, self._state = signal.sosfilt(self._sos, audio, axis=0, zi=self._state)
-        power = np.concatenate([self._rest, np.sum(weighted**2, axis=1)])
-        whole = power.size // self._step * self._step
-        self._steps += power[:whole].reshape(-1, self._step).mean(axis=1).tolist()
-        self._rest = power[whole:]
+    def __init__(self, count: int, sample_rate_hz: int) -> None:
+        self._count, self._step = count, round(STEP_S * sample_rate_hz)
+        self.width = NARROW if count <= NARROW else WIDE
+        self._weighting = Filters([k_weighting(sample_rate_hz)] * count, self.width)
+        self._steps: list[np.ndarray] = []
+        self._power, self._filled = np.zeros(count), 0
+        self._tail = np.zeros((TAPS_PER_PHASE, self.width), np.float32)
+        self.peak = np.zeros(self.width, np.float32)
+        self._true = np.zeros(self.width, np.float32)
+        self.overs = np.zeros(self.width, np.int64)
 
-    def integrated_lufs(self) -> float:
-        """Return the gated loudness (eqs. 5-7), SILENCE_DB where nothing passes the gate."""
+    def add(self, bank: np.ndarray) -> None:
+        """Add a bank [float32, shape=(samples, width), contiguous]."""
+        flat = bank.reshape(-1)
+        _kernels.peaks_and_overs(flat, self.width, self._count, self.peak, self.overs)
+        wide = np.concatenate([self._tail, bank])
+        _kernels.true_peaks(wide.reshape(-1), self.width, self._count, _FILTER, self._true)
+        self._tail = wide[-TAPS_PER_PHASE:].copy()
+        weighted = bank.copy()
+        self._weighting.run(weighted)
+        at = 0
+        while at < weighted.shape[0]:
+            part = weighted[at : at + self._step - self._filled]
+            _kernels.sum_squares(part.reshape(-1), self.width, self._count, self._power)
+            at, self._filled = at + part.shape[0], self._filled + part.shape[0]
+            if self._filled == self._step:
+                self._steps.append(self._power / self._step)
+                self._power, self._filled = np.zeros(self._count), 0
+
+    def true_peak(self) -> np.ndarray:
+        """Return each channel's largest magnitude at and between the samples added so far."""
+        rest = np.concatenate([self._tail, np.zeros((TAPS_PER_PHASE, self.width), np.float32)])
+        _kernels.true_peaks(rest.reshape(-1), self.width, self._count, _FILTER, self._true)
+        return np.maximum(self._true, self.peak)[: self._count]
+
+    def integrated_lufs(self, channels: Sequence[int]) -> float:
+        """Return the gated loudness of channels that sound together (eqs. 5-7), SILENCE_DB where nothing passes the gate.
+
+        Channels count equally (left, right, centre).
+        """
+        steps = np.array([step[list(channels)].sum() for step in self._steps])
         count = round(BLOCK_S / STEP_S)
-        if len(self._steps) < count:
-            power = (
-                float(np.mean(np.concatenate([np.repeat(self._steps, self._step), self._rest])))
-                if self._steps or self._rest.size
-                else 0.0
-            )
-            return _lufs(power)
-        blocks = np.convolve(self._steps, np.full(count, 1.0 / count), "valid")
+        if len(steps) < count:
+            heard = steps.size * self._step + self._filled
+            power = steps.sum() * self._step + self._power[list(channels)].sum()
+            return _lufs(float(power / heard) if heard else 0.0)
+        blocks = np.convolve(steps, np.full(count, 1.0 / count), "valid")
         loud = blocks[blocks > 10 ** ((ABSOLUTE_GATE_LUFS - OFFSET_LUFS) / 10)]
         if loud.size == 0:
             return SILENCE_DB
@@ -91,9 +113,9 @@ def loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
     """Return the integrated loudness of audio, float [shape=(samples, channels)]."""
     if audio.ndim != 2:
         raise AudioError(f"Loudness wants audio of shape (samples, channels), got shape {audio.shape}.")
-    meter = LoudnessMeter(sample_rate_hz)
-    meter.add(audio)
-    return meter.integrated_lufs()
+    meter = Meter(audio.shape[1], sample_rate_hz)
+    meter.add(bank_of(list(audio.T)))
+    return meter.integrated_lufs(range(audio.shape[1]))
 
 
 def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:

@@ -20,7 +20,6 @@ MOST_CHANNELS = 2
 BLOCK = 1 << 18  # samples per block while importing
 SHORTEST_S = 0.05
 CLIP_LEVEL = 0.9999  # full scale of 16-bit audio lies 0.00003 below 1
-STEP_24_BIT = 2.0**-23
 SILENT_DB = -90.0
 DC_DB = -46.0
 
@@ -207,13 +206,3 @@ class ArrayMic:
     def read(self, start: int, stop: int) -> np.ndarray:
         """Return float32 [shape=(stop - start,)]."""
         return read_padded(self._samples, start, stop)
-
-
-def dithered_24_bit(block: np.ndarray, seed: list[int]) -> np.ndarray:
-    """Return audio [shape=(samples, channels)] with triangular dither of one 24-bit step, within full scale.
-
-    The noise is seeded by place, so that the same Plan prints the same bytes.
-    """
-    rng = np.random.default_rng(seed)
-    noise = rng.random(block.shape, np.float32) - rng.random(block.shape, np.float32)
-    return np.clip(block + noise * np.float32(STEP_24_BIT), -1.0, 1.0 - STEP_24_BIT)

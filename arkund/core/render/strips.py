@@ -10,7 +10,7 @@ from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.process import Compressor, Shaper
 from arkund.core.tone.process import equaliser
 
-BLOCK = 1024  # samples that go through all stages while they are still in the processor's cache
+BLOCK = 4096  # samples that go through all stages while they are still in the processor's cache
 
 
 class Strips:

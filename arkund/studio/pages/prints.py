@@ -9,11 +9,12 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
+from arkund.core.files.writing import BITS
 from arkund.studio.jobs import runner
 from arkund.studio.models import Print, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import store
-from arkund.studio.services.printing import FORMATS, print_session
+from arkund.studio.services.printing import print_session
 
 
 @require_POST
@@ -21,8 +22,8 @@ def start(request: HttpRequest, session_id: int) -> JsonResponse:
     """Start a print as a job."""
     session = get_object_or_404(Session, pk=session_id, ready=True)
     format_name = wanted(body_of(request), "format", str, "wav24")
-    if format_name not in FORMATS:
-        raise SettingsError(f"format: expected one of {', '.join(FORMATS)}; got {format_name!r}.")
+    if format_name not in BITS:
+        raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
     folder = store.prints_folder() / f"{session.pk}" / uuid.uuid4().hex[:12]
 
     def work(handle: runner.Handle) -> dict:

@@ -1,6 +1,5 @@
 """Print: every mic, the group stems and the kit, as heard, with a manifest."""
 
-import hashlib
 import json
 import re
 import shutil
@@ -11,42 +10,34 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import soundfile
 
 from arkund import __version__
-from arkund.core.dsp.loudness import LoudnessMeter, oversampled_peak
+from arkund.core.dsp.bank import WIDE, empty_bank
+from arkund.core.dsp.loudness import Meter
 from arkund.core.errors import AudioError, CancelledError, SettingsError
-from arkund.core.files.audio import dithered_24_bit
+from arkund.core.files.writing import BITS, ENDINGS, Writer
 from arkund.core.kit.pieces import GROUPS
-from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import build
-from arkund.core.render.render import render
+from arkund.core.render.stream import Block, Stream
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Print, Session
 from arkund.studio.services.recordings import SessionRecordings
 
-FORMATS = {
-    "wav24": ("WAV", "PCM_24", ".wav"),
-    "wav32f": ("WAV", "FLOAT", ".wav"),
-    "flac24": ("FLAC", "PCM_24", ".flac"),
-}
-CHUNK_BYTES = 64 * 1024 * 1024  # of one bank; sets how many seconds are rendered at a time
-OVERLAP = 256  # samples that true peak looks back across chunks
+STEMS_PER_BANK = WIDE // 2
+WORKERS = 2
 
 
 @dataclass(slots=True)
 class _Sheet:
-    """One file while it is written."""
+    """One file while it is written: from which bank and lane its channels come."""
 
     output: str
     name: str
     channels: int
-    file: soundfile.SoundFile
-    meter: LoudnessMeter
-    peak: float = 0.0
-    true_peak: float = 0.0
-    clipped: int = 0
-    tail: np.ndarray | None = None
+    bank: int
+    lane: int
+    writer: Writer
+    sha256: str = ""
 
 
 def print_session(
@@ -60,8 +51,8 @@ def print_session(
 
     Raises SettingsError for an unknown format, AudioError where the folder cannot be written, CancelledError.
     """
-    if format_name not in FORMATS:
-        raise SettingsError(f"format: expected one of {', '.join(FORMATS)}; got {format_name!r}.")
+    if format_name not in BITS:
+        raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
     if folder.exists() and any(folder.iterdir()):
         raise AudioError(f"{folder.name}: the folder is not empty; choose a new one.")
     try:
@@ -87,40 +78,63 @@ def print_session(
 def _print(session: Session, making: Path, format_name: str, on_progress, cancelled) -> dict:
     plan, recordings = session.plan, SessionRecordings(session)
     rate, length = session.sample_rate_hz, recordings.length(plan.take)
-    kind, subtype, ending = FORMATS[format_name]
+    stream = Stream(plan, recordings)
+    places = _places(stream)
     sheets = []
     for output, name, channels in _outputs(plan, rate):
-        file = soundfile.SoundFile(making / (name + ending), "w", rate, channels, subtype, format=kind)
-        sheets.append(_Sheet(output, name + ending, channels, file, LoudnessMeter(rate)))
-    chunk = max(CHUNK_BYTES // (4 * 16 * max(-(-len(plan.mics) // 16), 1)), rate)
-    spans = [(start, min(start + chunk, length)) for start in range(0, length, chunk)]
-
-    def work(span: tuple[int, int]) -> dict[str, np.ndarray]:
-        cache = SpanCache()
-        kit = render(plan, recordings, span, "kit", cache, cancelled=cancelled)
-        parts = {"kit": kit}
-        for sheet in sheets:
-            if sheet.output not in parts:
-                parts[sheet.output] = render(plan, recordings, span, sheet.output, cache, cancelled=cancelled)
-        return parts
-
-    with ThreadPoolExecutor(2) as pool:
-        waiting = [pool.submit(work, span) for span in spans[:2]]
-        for number, span in enumerate(spans):
-            if cancelled():
-                for each in waiting:
-                    each.cancel()
-                raise CancelledError("The print was cancelled; nothing was kept.")
-            parts = waiting.pop(0).result()
-            if number + 2 < len(spans):
-                waiting.append(pool.submit(work, spans[number + 2]))
-            list(pool.map(lambda sheet, p=parts, n=number: _write(sheet, p[sheet.output], subtype, n), sheets))
-            on_progress(span[1] / length, f"{span[1] / rate:.0f} of {length / rate:.0f} s")
+        file = making / (name + ENDINGS[format_name])
+        writer = Writer(file, format_name, rate, channels, length)
+        sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
+    lanes = {}
     for sheet in sheets:
-        sheet.file.close()
-    manifest = _manifest(session, plan, format_name, length, sheets, making)
+        lanes[sheet.bank] = max(lanes.get(sheet.bank, 0), sheet.lane + sheet.channels)
+    meters = {bank: Meter(count, rate) for bank, count in lanes.items()}
+    done = 0
+    try:
+        with ThreadPoolExecutor(WORKERS) as pool:
+            for block in stream.blocks(pool, cancelled):
+                banks = _banks(block)
+                work = [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
+                work += [pool.submit(sheet.writer.write, banks[sheet.bank], sheet.lane) for sheet in sheets]
+                for each in work:
+                    each.result()
+                done += block.stems.shape[0]
+                on_progress(done / length, f"{done / rate:.0f} of {length / rate:.0f} s")
+            for sheet, sha256 in zip(sheets, pool.map(lambda sheet: sheet.writer.close(), sheets), strict=True):
+                sheet.sha256 = sha256
+    except CancelledError as error:
+        raise CancelledError("The print was cancelled; nothing was kept.") from error
+    finally:
+        for sheet in sheets:
+            sheet.writer.abandon()
+    manifest = _manifest(session, plan, format_name, length, sheets, meters)
     (making / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
     return manifest
+
+
+def _places(stream: Stream) -> dict[str, tuple[int, int]]:
+    """Return in which bank of :func:`_banks` and at which lane each output lies."""
+    out = {}
+    for bank, mics in enumerate(stream.groups):
+        out |= {f"strip:{mic.id}": (bank, lane) for lane, mic in enumerate(mics)}
+    after = len(stream.groups)
+    for number, stem in enumerate(stream.stems):
+        out[stem] = (after + number // STEMS_PER_BANK, 2 * (number % STEMS_PER_BANK))
+    out["kit"] = (after + -(-len(stream.stems) // STEMS_PER_BANK), 0)
+    return out
+
+
+def _banks(block: Block) -> list[np.ndarray]:
+    """Return a block's strips, stems and kit mix as banks."""
+    out = list(block.banks)
+    for first in range(0, block.stems.shape[1], WIDE):
+        part = block.stems[:, first : first + WIDE]
+        bank = empty_bank(part.shape[0], part.shape[1])
+        bank[:, : part.shape[1]] = part
+        out.append(bank)
+    kit = empty_bank(block.kit.shape[0], 2)
+    kit[:, :2] = block.kit
+    return [*out, kit]
 
 
 def _outputs(plan, rate: int) -> list[tuple[str, str, int]]:
@@ -141,20 +155,7 @@ def _safe(name: str) -> str:
     return re.sub(r"[^\w\- .]+", "_", name).strip(" .")[:60] or "mic"
 
 
-def _write(sheet: _Sheet, audio: np.ndarray, subtype: str, number: int) -> None:
-    block = audio.reshape(audio.shape[0], -1)
-    sheet.meter.add(block)
-    sheet.peak = max(sheet.peak, float(np.abs(block).max(initial=0.0)))
-    sheet.clipped += int(np.count_nonzero(np.abs(block) > 1.0))
-    wide = block if sheet.tail is None else np.concatenate([sheet.tail, block])
-    sheet.true_peak = max(sheet.true_peak, float(oversampled_peak(wide, 0.5 * sheet.peak).max(initial=0.0)))
-    sheet.tail = block[-OVERLAP:].copy()
-    if subtype == "PCM_24":
-        block = dithered_24_bit(block, [number, *sheet.name.encode()])
-    sheet.file.write(block)
-
-
-def _manifest(session: Session, plan, format_name: str, length: int, sheets: list[_Sheet], folder: Path) -> dict:
+def _manifest(session: Session, plan, format_name: str, length: int, sheets: list[_Sheet], meters) -> dict:
     return {
         "arkund": __version__,
         "session": session.name,
@@ -164,23 +165,21 @@ def _manifest(session: Session, plan, format_name: str, length: int, sheets: lis
         "format": format_name,
         "bus": "The kit mix has the parallel paths and the drum bus; stems are taken before the bus and without the paths,"
         " so stems plus paths add up to what reaches the bus.",
-        "files": [
-            {
-                "file": sheet.name,
-                "output": sheet.output,
-                "channels": sheet.channels,
-                "peak_db": round(float(gain_to_db(sheet.peak)), 2),
-                "true_peak_db": round(float(gain_to_db(sheet.true_peak)), 2),
-                "loudness_lufs": round(sheet.meter.integrated_lufs(), 2),
-                "samples_over_full_scale": sheet.clipped,
-                "sha256": _checksum(folder / sheet.name),
-            }
-            for sheet in sheets
-        ],
+        "files": [_row(sheet, meters[sheet.bank]) for sheet in sheets],
         "plan": plan.to_json(),
     }
 
 
-def _checksum(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+def _row(sheet: _Sheet, meter: Meter) -> dict:
+    lanes = range(sheet.lane, sheet.lane + sheet.channels)
+    true_peak = meter.true_peak()
+    return {
+        "file": sheet.name,
+        "output": sheet.output,
+        "channels": sheet.channels,
+        "peak_db": round(float(gain_to_db(max(meter.peak[lane] for lane in lanes))), 2),
+        "true_peak_db": round(float(gain_to_db(max(true_peak[lane] for lane in lanes))), 2),
+        "loudness_lufs": round(meter.integrated_lufs(lanes), 2),
+        "samples_over_full_scale": int(sum(meter.overs[lane] for lane in lanes)),
+        "sha256": sheet.sha256,
+    }

@@ -2,12 +2,15 @@
 
 import numpy as np
 import pytest
+from scipy import signal
 
+from arkund.core.dsp.bank import bank_of
 from arkund.core.dsp.loudness import (
-    LoudnessMeter,
+    Meter,
     k_weighting,
     loudness_lufs,
     measure,
+    oversampled_peak,
     quick_loudness_lufs,
     true_peak_db,
 )
@@ -58,10 +61,21 @@ class TestIntegratedLoudness:
     def test_pieces_equal_the_whole(self):
         """Audio may arrive in pieces of any size."""
         audio = np.random.default_rng(8).standard_normal((96_000, 2)).astype(np.float32) * 0.1
-        meter = LoudnessMeter(48_000)
+        meter = Meter(2, 48_000)
         for part in np.array_split(audio, 37):
-            meter.add(part)
-        assert meter.integrated_lufs() == pytest.approx(loudness_lufs(audio, 48_000), abs=1e-9)
+            meter.add(bank_of(list(part.T)))
+        assert meter.integrated_lufs((0, 1)) == pytest.approx(loudness_lufs(audio, 48_000), abs=1e-5)
+
+    def test_against_double_precision(self):
+        """Each channel of a full bank, against the same filters in scipy's direct form and double precision."""
+        rng = np.random.default_rng(5)
+        bank = (rng.standard_normal((96_000, 16)) * 10 ** (rng.uniform(-60, -10, 16) / 20)).astype(np.float32)
+        meter = Meter(16, 48_000)
+        meter.add(bank)
+        sos = [[s.b0, s.b1, s.b2, 1.0, s.a1, s.a2] for s in k_weighting(48_000)]
+        for lane in range(16):
+            power = np.mean(signal.sosfilt(sos, bank[:, lane].astype(float)) ** 2)
+            assert meter.integrated_lufs((lane,)) == pytest.approx(-0.691 + 10 * np.log10(power), abs=0.05)
 
     def test_silence(self):
         """Silence has no loudness, and is no error."""
@@ -95,3 +109,20 @@ class TestTruePeak:
         audio = np.random.default_rng(4).uniform(-0.7, 0.7, (4000, 2)).astype(np.float32)
         found = measure(audio, 48_000)
         assert found.true_peak_db >= found.peak_db
+
+    def test_metered_in_pieces(self):
+        """Peak, true peak and overs of every channel, across the pieces' borders, against the whole channel by itself."""
+        rng = np.random.default_rng(6)
+        bank = np.zeros((20_000, 16), np.float32)
+        for lane in range(16):
+            at = int(rng.integers(200, 19_000))
+            bank[at - 100 : at + 100, lane] = (
+                1.3 * np.hanning(200) * np.sin(2 * np.pi * rng.uniform(0.05, 0.4) * np.arange(200))
+            )
+        meter = Meter(16, 48_000)
+        for part in np.array_split(bank, 23):
+            meter.add(np.ascontiguousarray(part))
+        wanted = [oversampled_peak(bank[:, [lane]]).max() for lane in range(16)]
+        assert meter.true_peak() == pytest.approx(wanted, rel=1e-5)
+        assert meter.peak == pytest.approx(np.abs(bank).max(axis=0))
+        assert meter.overs.tolist() == (np.abs(bank) > 1.0).sum(axis=0).tolist()

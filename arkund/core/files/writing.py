@@ -1,0 +1,94 @@
+"""Audio files that are written once from start to end, with their checksum on the way.
+
+WAV is written here, because its length is known beforehand: the header comes first, nothing is gone back to, and so the
+checksum needs no second reading. Beyond 4 GB it becomes RF64. FLAC is left to libsndfile.
+
+References
+    EBU Tech 3306 (2018), MBWF / RF64: the ds64 chunk.
+"""
+
+import hashlib
+import struct
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from arkund.core.dsp import _kernels
+
+MOST_RIFF_BYTES = 0xFFFF_FFFF - 256
+PCM, FLOAT = 1, 3
+BITS = {"wav24": 24, "wav32f": 32, "flac24": 24}
+ENDINGS = {"wav24": ".wav", "wav32f": ".wav", "flac24": ".flac"}
+
+
+def wav_header(sample_rate_hz: int, channels: int, samples: int, bits: int) -> bytes:
+    """Return all that stands before the samples of a WAV file (32 bits: float, else integers), RF64 where it is too long for RIFF."""
+    frame = channels * bits // 8
+    data = samples * frame
+    kind = FLOAT if bits == 32 else PCM
+    chunks = b"fmt " + struct.pack("<IHHIIHH", 16, kind, channels, sample_rate_hz, sample_rate_hz * frame, frame, bits)
+    if kind == FLOAT:
+        chunks += b"fact" + struct.pack("<II", 4, min(samples, 0xFFFF_FFFF))
+    size = 4 + len(chunks) + 8 + data + data % 2
+    if size <= MOST_RIFF_BYTES:
+        return b"RIFF" + struct.pack("<I", size) + b"WAVE" + chunks + b"data" + struct.pack("<I", data)
+    long = b"ds64" + struct.pack("<IQQQI", 28, size + 36, data, samples, 0)
+    return b"RF64" + b"\xff" * 4 + b"WAVE" + long + chunks + b"data" + b"\xff" * 4
+
+
+class Writer:
+    """One audio file in one of the formats of BITS; use as a context."""
+
+    def __init__(self, path: Path, format_name: str, sample_rate_hz: int, channels: int, samples: int) -> None:
+        self.path, self._format, self._channels = path, format_name, channels
+        self._seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:7])
+        self._place = 0
+        self._hash = hashlib.sha256()
+        self._flac = self._file = None
+        if format_name == "flac24":
+            self._flac = soundfile.SoundFile(path, "w", sample_rate_hz, channels, "PCM_24", format="FLAC")
+        else:
+            self._file = path.open("wb")
+            self._put(wav_header(sample_rate_hz, channels, samples, BITS[format_name]))
+            self._odd = samples * channels * BITS[format_name] // 8 % 2
+
+    def write(self, bank: np.ndarray, first: int) -> None:
+        """Append the samples of this file's channels, the lanes of a bank [float32, shape=(samples, width)] from ``first`` on.
+
+        24-bit files get triangular dither of one step, seeded by the file's name and place, so that the same Plan gives the same bytes.
+        """
+        count = bank.shape[0]
+        if self._format == "wav32f":
+            self._put(np.ascontiguousarray(bank[:, first : first + self._channels]))
+        else:
+            out = np.empty(count * self._channels * 3, np.uint8)
+            _kernels.dither_24(
+                bank.reshape(-1), bank.shape[1], first, self._channels, self._place, np.uint64(self._seed), out
+            )
+            if self._flac is None:
+                self._put(out)
+            else:
+                wide = np.zeros((count * self._channels, 4), np.uint8)
+                wide[:, 1:] = out.reshape(-1, 3)
+                self._flac.write(wide.view("<i4").reshape(count, self._channels))
+        self._place += count
+
+    def _put(self, data) -> None:
+        self._hash.update(data)
+        self._file.write(data)
+
+    def close(self) -> str:
+        """Finish the file and return its SHA-256."""
+        if self._flac is not None:
+            self._flac.close()
+            with self.path.open("rb") as file:
+                return hashlib.file_digest(file, "sha256").hexdigest()
+        if self._odd:
+            self._put(b"\0")
+        self._file.close()
+        return self._hash.hexdigest()
+
+    def abandon(self) -> None:
+        """Close the file unfinished."""
+        (self._flac or self._file).close()

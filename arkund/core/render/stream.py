@@ -1,0 +1,137 @@
+"""A whole song rendered from its start to its end, block after block: what is printed.
+
+Everything keeps its state from block to block, so nothing is rendered twice; ``render`` gives the same for any span by itself.
+"""
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.blend.settings import OFF_DB
+from arkund.core.dsp import _kernels
+from arkund.core.dsp.bank import NARROW, WIDE, empty_bank
+from arkund.core.dsp.limiter import Limiter
+from arkund.core.errors import CancelledError
+from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.punch.process import Compressor
+from arkund.core.render import graph
+from arkund.core.render.render import pan_gains
+from arkund.core.render.source import Recordings, source
+from arkund.core.render.strips import Strips
+from arkund.core.units import db_to_gain
+
+BLOCK = 1 << 16  # samples
+LEAD_S = 0.1  # mics that are moved earlier sound before the start
+SIDE_BY_SIDE = 2  # banks that the mics are spread over where there are enough
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """What became ready: each mic's strip in its bank, the stems, and the kit mix, which is a little behind."""
+
+    banks: list[np.ndarray]  # float32 [shape=(samples, width)], in the order of ``Stream.groups``
+    stems: np.ndarray  # float32 [shape=(samples, 2 * stems)], in the order of ``Stream.stems``
+    kit: np.ndarray  # float32 [shape=(samples, 2)]
+
+
+class Stream:
+    """Renders every strip, stem and path and the kit mix of a Plan.
+
+    groups : the mics, bank by bank; stems : ``group:NAME`` and ``path:NAME``, as in ``render``
+    """
+
+    def __init__(self, plan: Plan, recordings: Recordings) -> None:
+        self._plan, self._recordings = plan, recordings
+        rate = recordings.sample_rate_hz
+        mics = plan.mics
+        banks = max(-(-len(mics) // WIDE), min(SIDE_BY_SIDE, len(mics)))
+        self.groups = [list(part) for part in np.array_split(np.array(mics, object), banks)] if mics else []
+        self._strips = [Strips(group, rate) for group in self.groups]
+        nodes = graph.build(plan, rate)
+        self._paths = [path for path in graph.PATHS if getattr(plan, path).on]
+        groups = [name for name in nodes if name.startswith("group:")]
+        self.stems = [*groups, *(f"path:{path}" for path in self._paths)]
+        self._gains = [self._gains_of(group, nodes) for group in self.groups]
+        settings = [getattr(plan, path).compressor for path in self._paths for _ in range(2)]
+        links = [(2 * k, 2 * k + 1) for k in range(len(self._paths))]
+        self._path_compressor = Compressor(settings, rate, NARROW, links)
+        self._bus_compressor = Compressor([plan.bus.compressor] * 2, rate, NARROW, [(0, 1)])
+        self._skip = 0
+        self._limiter = Limiter(plan.bus.ceiling_db, plan.bus.limiter_release_ms, rate) if plan.bus.limiter_on else None
+
+    def _gains_of(self, mics: list[MicPlan], nodes) -> np.ndarray:
+        """Return each mic's gain into the columns: left and right of every stem and, last, of the mix."""
+        heard = {mic.id for mic in graph.audible(self._plan)}
+        gains = np.zeros((len(mics), 2 * len(self.stems) + 2), np.float32)
+        for row, mic in enumerate(mics):
+            sides = np.array(pan_gains(mic.mix.pan))
+            level = db_to_gain(mic.mix.level_db)
+            for column, stem in enumerate(self.stems):
+                if stem.startswith("path:"):
+                    sent = graph.send_db(mic, stem[5:])
+                    gain = db_to_gain(sent) if sent > OFF_DB and mic.id in heard else 0.0
+                else:
+                    gain = level if f"strip:{mic.id}" in nodes[stem].inputs else 0.0
+                gains[row, 2 * column : 2 * column + 2] = gain * sides
+            if mic.id in heard:
+                gains[row, -2:] = level * sides
+        return gains
+
+    def blocks(self, executor: Executor, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Block]:
+        """Yield the song block by block; the next block's strips are rendered while this one is used. Raises CancelledError."""
+        length, lead = self._recordings.length(self._plan.take), int(LEAD_S * self._recordings.sample_rate_hz)
+        spans = [(start, min(start + BLOCK, length)) for start in range(0, length, BLOCK)]
+        early = self._together([self._bank(k, -lead, 0) for k in range(len(self.groups))], last=False)
+        self._skip = lead - early.kit.shape[0]
+
+        def begin(span):
+            return [executor.submit(self._bank, k, *span) for k in range(len(self.groups))]
+
+        waiting = begin(spans[0]) if spans else []
+        for number in range(len(spans)):
+            if cancelled():
+                for each in waiting:
+                    each.cancel()
+                raise CancelledError("The render was cancelled.")
+            banks = [each.result() for each in waiting]
+            waiting = begin(spans[number + 1]) if number + 1 < len(spans) else []
+            block = self._together(banks, last=number + 1 == len(spans))
+            skip, self._skip = self._skip, max(self._skip - block.kit.shape[0], 0)
+            yield Block(block.banks, block.stems, block.kit[skip:])
+
+    def _bank(self, number: int, start: int, stop: int) -> np.ndarray:
+        strips, mics = self._strips[number], self.groups[number]
+        bank = empty_bank(stop - start + strips.ahead, len(mics))
+        for lane, mic in enumerate(mics):
+            bank[:, lane] = source(self._plan, self._recordings, mic, start, stop + strips.ahead)
+        return strips.run(bank)
+
+    def _together(self, banks: list[np.ndarray], last: bool) -> Block:
+        columns = 2 * len(self.stems) + 2
+        sums = np.zeros((banks[0].shape[0], columns), np.float32)
+        for bank, gains in zip(banks, self._gains, strict=True):
+            _kernels.mix_down(bank.reshape(-1), bank.shape[1], gains.shape[0], gains.reshape(-1), sums.reshape(-1))
+        if self._paths:
+            first = columns - 2 - 2 * len(self._paths)
+            bank = empty_bank(sums.shape[0], NARROW)
+            bank[:, : 2 * len(self._paths)] = sums[:, first:-2]
+            self._path_compressor.run(bank)
+            for k, path in enumerate(self._paths):
+                sums[:, -2:] += bank[:, 2 * k : 2 * k + 2] * np.float32(db_to_gain(getattr(self._plan, path).level_db))
+            sums[:, first:-2] = bank[:, : 2 * len(self._paths)]
+        return Block(banks, sums[:, :-2], self._bus(sums[:, -2:], last))
+
+    def _bus(self, mix: np.ndarray, last: bool) -> np.ndarray:
+        bus, out = self._plan.bus, mix
+        if bus.compressor.on:
+            bank = empty_bank(mix.shape[0], 2)
+            bank[:, :2] = mix
+            self._bus_compressor.run(bank)
+            out = np.float32(bus.mix) * bank[:, :2] + np.float32(1.0 - bus.mix) * mix
+        out = out * np.float32(db_to_gain(bus.level_db))
+        if self._limiter is None:
+            return out
+        out = self._limiter.push(out)
+        return np.concatenate([out, self._limiter.finish()]) if last else out
