@@ -4,9 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.bank import empty_bank
 from arkund.core.dsp.loudness import Loudness, measure
-from arkund.core.punch.process import compressor_gain
+from arkund.core.punch.process import LinkedCompressor
 from arkund.core.units import gain_to_db
 
 LOWEST_THRESHOLD_DB = -60.0
@@ -24,10 +23,8 @@ class Reduction:
 
 def reduction(audio: np.ndarray, settings, sample_rate_hz: int, points: int = 400) -> Reduction:
     """Measure what a compressor takes from stereo audio [float32, shape=(samples, 2)]."""
-    bank = empty_bank(audio.shape[0], 2)
-    bank[:, :2] = audio
     neutral = settings.replace(makeup_db=0.0, on=True)
-    gain = compressor_gain(bank, [neutral, neutral], sample_rate_hz, [(0, 1)])[:, 0]
+    gain = LinkedCompressor(neutral, sample_rate_hz).gain(np.ascontiguousarray(audio, np.float32))
     step = max(audio.shape[0] // points, 1)
     lows = gain[: audio.shape[0] // step * step].reshape(-1, step).min(axis=1)
     db = -gain_to_db(lows)

@@ -32,8 +32,9 @@ class Gate:
     def __init__(self, settings: Sequence[GateSettings], sample_rate_hz: int, width: int) -> None:
         rate, self._count, self._width = sample_rate_hz, len(settings), width
         self.on = any(s.on for s in settings)
-        self.early = [round(ms_to_samples(s.lookahead_ms, rate)) if s.on else 0 for s in settings]
-        self.ahead = max(self.early, default=0)  # samples beyond a block that must be known
+        self._early = [round(ms_to_samples(s.lookahead_ms, rate)) if s.on else 0 for s in settings]
+        self.ahead = max(self._early, default=0)  # samples beyond a block that must be known
+        self._alike = all(early == self.ahead for early, s in zip(self._early, settings, strict=True) if s.on)
         self._key = Filters([key_filter(s, rate) if s.on else () for s in settings], width)
         self._params = lanes(
             [
@@ -62,8 +63,7 @@ class Gate:
         if self.on:
             if not self._primed:
                 self._prime(bank)
-            same = len({early for early in self.early if early}) <= 1
-            key = bank[self.ahead :].copy() if same else self._keys(bank, count)
+            key = bank[self.ahead :].copy() if self._alike else self._keys(bank, count)
             gain = self.gain(key)
             _kernels.multiply(out.reshape(-1), gain.reshape(-1), self._width, self._count)
         return out
@@ -77,7 +77,7 @@ class Gate:
 
     def _keys(self, bank: np.ndarray, count: int) -> np.ndarray:
         out = bank[:count].copy()
-        for lane, early in enumerate(self.early):
+        for lane, early in enumerate(self._early):
             if early:
                 out[:, lane] = bank[early : early + count, lane]
         return out
@@ -86,7 +86,7 @@ class Gate:
         """Let the keys hear what lies within the look-ahead of the very first sample."""
         self._primed = True
         first = np.zeros((self.ahead, self._width), np.float32)
-        for lane, early in enumerate(self.early):
+        for lane, early in enumerate(self._early):
             if early:
                 first[self.ahead - early :, lane] = bank[:early, lane]
         if self.ahead:

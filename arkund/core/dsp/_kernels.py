@@ -193,7 +193,7 @@ def _make(LANES):
 
         Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
         Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
-        2 knee [dB], 3 attack coefficient, 4 release coefficient, 5 make-up [dB]. state row: 0 reduction [dB].
+        2 knee [dB], 3 and 4 the share of the way that attack and release go in a sample, 5 make-up [dB]. state row: 0 reduction [dB].
         """
         length = key.size // LANES
         for i in range(length):
@@ -210,7 +210,7 @@ def _make(LANES):
                 ka = params[3 * LANES + c]
                 kr = params[4 * LANES + c]
                 k = ka if target > now else kr
-                now = target + (now - target) * k
+                now += (target - now) * k
                 now = now if now > f32(1e-12) else f32(0.0)
                 state[c] = now
                 gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
@@ -219,6 +219,43 @@ def _make(LANES):
 
 
 BANKS = {lanes: _make(lanes) for lanes in (WIDE, NARROW)}
+
+
+@njit(**OPTIONS)
+def pair_gain(key, stride, params, state, gain):
+    """Write the gain of a compressor that hears the louder of two channels, for each sample [key: first two of rows of ``stride``].
+
+    The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for a block at once.
+    """
+    target = np.zeros(BLOCK, np.float32)
+    for start in range(0, gain.size, BLOCK):
+        count = min(BLOCK, gain.size - start)
+        for i in range(count):
+            row = (start + i) * stride
+            level_db = log2(max(abs(key[row]), abs(key[row + 1])) + FLOOR) * DB_PER_OCTAVE
+            over = level_db - params[0]
+            inside = over + params[2] * f32(0.5)
+            soft = inside * inside / (f32(2.0) * params[2] + FLOOR)
+            curve = over if inside > params[2] else (soft if inside > f32(0.0) else f32(0.0))
+            target[i] = curve * params[1]
+        now = state[0]
+        for i in range(count):
+            wanted = target[i]
+            now += (wanted - now) * (params[3] if wanted > now else params[4])
+            now = now if now > f32(1e-12) else f32(0.0)
+            target[i] = now
+        state[0] = now
+        for i in range(count):
+            gain[start + i] = exp2((params[5] - target[i]) * OCTAVE_PER_DB)
+
+
+@njit(**OPTIONS)
+def multiply_pair(x, gain, share, rest):
+    """Multiply two interleaved channels by share * gain + rest, in place."""
+    for i in range(gain.size):
+        g = share * gain[i] + rest
+        x[2 * i] *= g
+        x[2 * i + 1] *= g
 
 
 @njit(**OPTIONS)

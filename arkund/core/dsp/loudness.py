@@ -12,7 +12,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import NARROW, WIDE, Filters, bank_of, filter_bank
+from arkund.core.dsp.bank import NARROW, WIDE, Filters, bank_of
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, gain_to_db
@@ -120,9 +120,12 @@ def loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
 
 def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
     """Return the ungated loudness of a short loop, for matching what is compared [shape=(samples, channels)]."""
+    count = audio.shape[1]
     bank = bank_of(list(audio.T))
-    weighted = filter_bank(bank, [k_weighting(sample_rate_hz)] * audio.shape[1])
-    return _lufs(float(np.sum(np.mean(weighted[:, : audio.shape[1]].astype(np.float64) ** 2, axis=0))))
+    Filters([k_weighting(sample_rate_hz)] * count, bank.shape[1]).run(bank)
+    sums = np.zeros(count)
+    _kernels.sum_squares(bank.reshape(-1), bank.shape[1], count, sums)
+    return _lufs(float(sums.sum()) / max(audio.shape[0], 1))
 
 
 def oversampling_filter() -> np.ndarray:

@@ -3,6 +3,7 @@
 import hashlib
 import os
 import tempfile
+import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -176,15 +177,36 @@ def notices(channel: Channel, name: str) -> list[str]:
 
 
 class MicFile:
-    """A mic's samples on disk, memory-mapped and readable at any place; silent outside of the recording."""
+    """A mic's samples on disk, readable at any place and by several threads; silent outside of the recording.
+
+    Read on demand rather than mapped, so that a long song's pages are the system's, not ours.
+    """
 
     def __init__(self, path: Path) -> None:
-        self._samples = np.load(path, mmap_mode="r")
-        self.length = int(self._samples.shape[0])
+        with path.open("rb") as file:
+            version = np.lib.format.read_magic(file)
+            shape, _, kind = np.lib.format.read_array_header_1_0(file)
+            self._begin = file.tell()
+        if version != (1, 0) or kind != np.float32 or len(shape) != 1:
+            raise AudioError(f"{path.name}: is not one of our recordings; import the file again.")
+        self.length = int(shape[0])
+        self._file = os.open(path, os.O_RDONLY)
+        weakref.finalize(self, os.close, self._file)
 
     def read(self, start: int, stop: int) -> np.ndarray:
         """Return float32 [shape=(stop - start,)]."""
-        return read_padded(self._samples, start, stop)
+        out = np.zeros(max(stop - start, 0), np.float32)
+        low, high = max(start, 0), min(stop, self.length)
+        if high > low:
+            self._fill(memoryview(out[low - start : high - start]).cast("B"), self._begin + 4 * low)
+        return out
+
+    def _fill(self, rest: memoryview, at: int) -> None:
+        while rest:
+            count = os.preadv(self._file, [rest], at)
+            if count == 0:
+                raise AudioError("A recording in the data folder is shorter than it says; import the file again.")
+            rest, at = rest[count:], at + count
 
 
 def read_padded(samples: np.ndarray, start: int, stop: int) -> np.ndarray:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import Filters, coefficient, kernels, lanes, settle_samples, settled
+from arkund.core.dsp.bank import NARROW, Filters, coefficient, empty_bank, kernels, lanes, settle_samples, settled
 from arkund.core.dsp.filters import Biquad, high_pass
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 
@@ -61,44 +61,21 @@ def detector(settings: CompressorSettings, sample_rate_hz: int) -> tuple[Biquad,
 
 
 class Compressor:
-    """Compressors of a bank's channels that keep their state from block to block; those that are off pass unchanged.
+    """Compressors of a bank's channels that keep their state from block to block; those that are off pass unchanged."""
 
-    links : groups of lanes that share the loudest of their keys (pairs)
-    """
-
-    def __init__(
-        self,
-        settings: Sequence[CompressorSettings],
-        sample_rate_hz: int,
-        width: int,
-        links: Sequence[Sequence[int]] = (),
-    ) -> None:
-        rate, self._count, self._links = sample_rate_hz, len(settings), links
+    def __init__(self, settings: Sequence[CompressorSettings], sample_rate_hz: int, width: int) -> None:
+        rate, self._count = sample_rate_hz, len(settings)
         self._on = any(s.on for s in settings)
         self._key = Filters([detector(s, rate) if s.on else () for s in settings], width)
-        self._params = lanes(
-            [
-                [s.threshold_db for s in settings],
-                [1.0 - 1.0 / s.ratio if s.on else 0.0 for s in settings],
-                [s.knee_db for s in settings],
-                [coefficient(s.attack_ms, rate) for s in settings],
-                [coefficient(s.release_ms, rate) for s in settings],
-                [s.makeup_db if s.on else 0.0 for s in settings],
-            ],
-            width,
-        )
+        self._params = lanes(zip(*(_params(s, rate) for s in settings), strict=True), width)
         self._state = np.zeros(width, np.float32)
 
     def gain(self, bank: np.ndarray) -> np.ndarray:
         """Return the gain (linear, with make-up) at every sample of a bank [float32, shape=(samples, width), contiguous]."""
         key = bank
-        if self._key.depth or self._links:
+        if self._key.depth:
             key = bank.copy()
             self._key.run(key)
-        for group in self._links:
-            shared = np.abs(key[:, list(group)]).max(axis=1)
-            for lane in group:
-                key[:, lane] = shared
         gain = np.empty(bank.shape, np.float32)
         kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), self._count, self._params, self._state)
         return gain
@@ -110,25 +87,54 @@ class Compressor:
             _kernels.multiply(bank.reshape(-1), gain.reshape(-1), bank.shape[1], self._count)
 
 
-def compressor_gain(
-    bank: np.ndarray,
-    settings: Sequence[CompressorSettings],
-    sample_rate_hz: int,
-    links: Sequence[Sequence[int]] = (),
-) -> np.ndarray:
-    """Return the compressor's gain (linear, with make-up) at every sample, from rest."""
-    return Compressor(settings, sample_rate_hz, bank.shape[1], links).gain(np.ascontiguousarray(bank))
+def _params(s: CompressorSettings, rate: int) -> list[float]:
+    """Return a compressor's values as the kernels want them."""
+    return [
+        s.threshold_db,
+        1.0 - 1.0 / s.ratio if s.on else 0.0,
+        s.knee_db,
+        1.0 - coefficient(s.attack_ms, rate),  # the difference to 1 is what float32 would lose
+        1.0 - coefficient(s.release_ms, rate),
+        s.makeup_db if s.on else 0.0,
+    ]
 
 
-def compress(
-    bank: np.ndarray,
-    settings: Sequence[CompressorSettings],
-    sample_rate_hz: int,
-    links: Sequence[Sequence[int]] = (),
-) -> np.ndarray:
+class LinkedCompressor:
+    """A compressor of two channels that follows the louder one, and keeps its state from block to block."""
+
+    def __init__(self, settings: CompressorSettings, sample_rate_hz: int) -> None:
+        self._on = settings.on
+        self._key = Filters([detector(settings, sample_rate_hz)] * 2, NARROW)
+        self._params = np.array(_params(settings, sample_rate_hz), np.float32)
+        self._state = np.zeros(1, np.float32)
+
+    def gain(self, audio: np.ndarray) -> np.ndarray:
+        """Return the gain (linear, with make-up) at every sample of stereo audio [float32, shape=(samples, 2), contiguous]."""
+        key = audio
+        if self._key.depth:
+            key = empty_bank(audio.shape[0], 2)
+            key[:, :2] = audio
+            self._key.run(key)
+        out = np.empty(audio.shape[0], np.float32)
+        _kernels.pair_gain(key.reshape(-1), key.shape[1], self._params, self._state, out)
+        return out
+
+    def run(self, audio: np.ndarray, mix: float = 1.0) -> None:
+        """Compress stereo audio in place; a mix below 1 leaves the rest of it as it was."""
+        if self._on:
+            share = np.float32(mix)
+            _kernels.multiply_pair(audio.reshape(-1), self.gain(audio), share, np.float32(1.0) - share)
+
+
+def compressor_gain(bank: np.ndarray, settings: Sequence[CompressorSettings], sample_rate_hz: int) -> np.ndarray:
+    """Return the compressor's gain (linear, with make-up) at every sample of a bank, from rest."""
+    return Compressor(settings, sample_rate_hz, bank.shape[1]).gain(np.ascontiguousarray(bank))
+
+
+def compress(bank: np.ndarray, settings: Sequence[CompressorSettings], sample_rate_hz: int) -> np.ndarray:
     """Return the bank with each channel compressed from rest; channels whose compressor is off pass unchanged."""
     out = bank.copy()
-    Compressor(settings, sample_rate_hz, bank.shape[1], links).run(out)
+    Compressor(settings, sample_rate_hz, bank.shape[1]).run(out)
     return out
 
 

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.plan.plan import Plan
 from arkund.core.units import SILENCE_DB, db_to_gain, gain_to_db
 
@@ -27,31 +26,31 @@ class Loop:
     loudness_lufs: float
 
 
-def match_db(before: np.ndarray, after: np.ndarray, sample_rate_hz: int) -> float:
-    """Return the gain in dB that brings ``after`` to the loudness of ``before``; 0 where one of them is silent."""
-    wanted, found = (quick_loudness_lufs(audio, sample_rate_hz) for audio in (before, after))
-    if min(wanted, found) <= QUIETEST_MATCHED_LUFS:
+def match_db(wanted_lufs: float, found_lufs: float) -> float:
+    """Return the gain in dB that brings one loudness to another; 0 where one of them is silence."""
+    if min(wanted_lufs, found_lufs) <= QUIETEST_MATCHED_LUFS:
         return 0.0
-    return float(np.clip(wanted - found, -MOST_MATCH_DB, MOST_MATCH_DB))
+    return float(np.clip(wanted_lufs - found_lufs, -MOST_MATCH_DB, MOST_MATCH_DB))
 
 
-def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float) -> Loop:
-    """Return audio [shape=(samples, 2)] at a gain, faded at both ends and kept below full scale, so that no player clips it."""
-    out = audio * np.float32(db_to_gain(matched_db))
-    peak = float(np.abs(out).max(initial=0.0))
+def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float, loudness_lufs: float) -> Loop:
+    """Return audio [shape=(samples, 2)] of a known loudness at a gain, faded at both ends and kept below full scale, so that no
+    player clips it.
+    """
+    peak = float(max(audio.max(initial=0.0), -audio.min(initial=0.0)) * db_to_gain(matched_db))
     if peak > SAFE_PEAK:
-        out = out * np.float32(SAFE_PEAK / peak)
         matched_db += float(gain_to_db(SAFE_PEAK / peak))
+    out = audio * np.float32(db_to_gain(matched_db))
     fade = min(int(FADE_MS * sample_rate_hz / 1000), out.shape[0] // 2)
     ramp = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
     out[:fade] *= ramp
     out[out.shape[0] - fade :] *= ramp[::-1]
     return Loop(
-        out.astype(np.float32),
+        out,
         sample_rate_hz,
         round(matched_db, 2),
         round(float(gain_to_db(min(peak, SAFE_PEAK))), 2),
-        round(quick_loudness_lufs(out, sample_rate_hz), 2),
+        round(max(loudness_lufs + matched_db, SILENCE_DB), 2),
     )
 
 

@@ -127,6 +127,9 @@ class _Work:
     def _sum(self, node: graph.Node, start: int, stop: int) -> np.ndarray:
         out = np.zeros((stop - start, 2), np.float32)
         mics = {f"strip:{mic.id}": mic for mic in node.settings}
+        paths = [name for name in node.inputs if name not in mics]
+        if self.executor is not None and len(paths) > 1:
+            list(self.executor.map(lambda name: self.node(name, start, stop), paths))
         for name in node.inputs:
             part = self.node(name, start, stop)
             if name in mics:
@@ -144,17 +147,14 @@ class _Work:
         for name in node.inputs:
             mic = self.nodes[name].settings
             add_placed(out, self.node(name, a, b), graph.send_db(mic, node.settings), mic.mix.pan)
-        out = compress_stereo(out, path.compressor, self.rate)
+        punch.LinkedCompressor(path.compressor, self.rate).run(out)
         return out[node.before : node.before + stop - start]
 
     def _bus(self, node: graph.Node, start: int, stop: int) -> np.ndarray:
         dry = self.node(node.inputs[0], start - node.before, stop + node.after)
-        bus = node.settings
-        out = dry
-        if bus.compressor.on:
-            wet = compress_stereo(dry, bus.compressor, self.rate)
-            out = np.float32(bus.mix) * wet + np.float32(1.0 - bus.mix) * dry
-        out = out * np.float32(db_to_gain(bus.level_db))
+        bus, out = node.settings, dry.copy()
+        punch.LinkedCompressor(bus.compressor, self.rate).run(out, bus.mix)
+        out *= np.float32(db_to_gain(bus.level_db))
         if bus.limiter_on:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
         return out[node.before : node.before + stop - start]
@@ -171,13 +171,6 @@ def add_placed(out: np.ndarray, mono: np.ndarray, level_db: float, pan: float) -
     left, right = pan_gains(pan)
     gain = db_to_gain(level_db)
     _kernels.add_placed(out.reshape(-1), mono, np.float32(gain * left), np.float32(gain * right))
-
-
-def compress_stereo(audio: np.ndarray, settings, sample_rate_hz: int) -> np.ndarray:
-    """Return stereo audio through a linked compressor [float32, shape=(samples, 2)]."""
-    bank = empty_bank(audio.shape[0], 2)
-    bank[:, :2] = audio
-    return punch.compress(bank, [settings, settings], sample_rate_hz, links=[(0, 1)])[:, :2].copy()
 
 
 def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int, int]) -> np.ndarray:

@@ -11,11 +11,11 @@ import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import NARROW, WIDE, empty_bank
+from arkund.core.dsp.bank import WIDE, empty_bank
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
-from arkund.core.punch.process import Compressor
+from arkund.core.punch.process import LinkedCompressor
 from arkund.core.render import graph
 from arkund.core.render.render import pan_gains
 from arkund.core.render.source import Recordings, source
@@ -54,10 +54,8 @@ class Stream:
         groups = [name for name in nodes if name.startswith("group:")]
         self.stems = [*groups, *(f"path:{path}" for path in self._paths)]
         self._gains = [self._gains_of(group, nodes) for group in self.groups]
-        settings = [getattr(plan, path).compressor for path in self._paths for _ in range(2)]
-        links = [(2 * k, 2 * k + 1) for k in range(len(self._paths))]
-        self._path_compressor = Compressor(settings, rate, NARROW, links)
-        self._bus_compressor = Compressor([plan.bus.compressor] * 2, rate, NARROW, [(0, 1)])
+        self._path_compressors = [LinkedCompressor(getattr(plan, path).compressor, rate) for path in self._paths]
+        self._bus_compressor = LinkedCompressor(plan.bus.compressor, rate)
         self._skip = 0
         self._limiter = Limiter(plan.bus.ceiling_db, plan.bus.limiter_release_ms, rate) if plan.bus.limiter_on else None
 
@@ -113,25 +111,20 @@ class Stream:
         sums = np.zeros((banks[0].shape[0], columns), np.float32)
         for bank, gains in zip(banks, self._gains, strict=True):
             _kernels.mix_down(bank.reshape(-1), bank.shape[1], gains.shape[0], gains.reshape(-1), sums.reshape(-1))
-        if self._paths:
-            first = columns - 2 - 2 * len(self._paths)
-            bank = empty_bank(sums.shape[0], NARROW)
-            bank[:, : 2 * len(self._paths)] = sums[:, first:-2]
-            self._path_compressor.run(bank)
-            for k, path in enumerate(self._paths):
-                sums[:, -2:] += bank[:, 2 * k : 2 * k + 2] * np.float32(db_to_gain(getattr(self._plan, path).level_db))
-            sums[:, first:-2] = bank[:, : 2 * len(self._paths)]
-        return Block(banks, sums[:, :-2], self._bus(sums[:, -2:], last))
+        mix = sums[:, -2:].copy()
+        for number, path in enumerate(self._paths):
+            first = 2 * (len(self.stems) - len(self._paths) + number)
+            crushed = sums[:, first : first + 2].copy()
+            self._path_compressors[number].run(crushed)
+            mix += crushed * np.float32(db_to_gain(getattr(self._plan, path).level_db))
+            sums[:, first : first + 2] = crushed
+        return Block(banks, sums[:, :-2], self._bus(mix, last))
 
     def _bus(self, mix: np.ndarray, last: bool) -> np.ndarray:
-        bus, out = self._plan.bus, mix
-        if bus.compressor.on:
-            bank = empty_bank(mix.shape[0], 2)
-            bank[:, :2] = mix
-            self._bus_compressor.run(bank)
-            out = np.float32(bus.mix) * bank[:, :2] + np.float32(1.0 - bus.mix) * mix
-        out = out * np.float32(db_to_gain(bus.level_db))
+        bus = self._plan.bus
+        self._bus_compressor.run(mix, bus.mix)
+        mix *= np.float32(db_to_gain(bus.level_db))
         if self._limiter is None:
-            return out
-        out = self._limiter.push(out)
+            return mix
+        out = self._limiter.push(mix)
         return np.concatenate([out, self._limiter.finish()]) if last else out

@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
+from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
@@ -72,18 +73,24 @@ def audition(
         raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
     recordings, cache = SessionRecordings(session), cache_of(session.pk)
     if what.startswith("key:"):
-        return finish(key_listen(plan, recordings, what[4:], span), rate, 0.0)
+        return _plain(key_listen(plan, recordings, what[4:], span), rate)
     plain = without(plan, step)
     if what == "change":
         after = _rendered(plan, recordings, span, "kit", cache, cancelled)
         before = _rendered(plain, recordings, span, "kit", cache, cancelled)
-        return finish(after - before, rate, 0.0)
+        return _plain(after - before, rate)
     audio = _rendered(plan, recordings, span, what, cache, cancelled)
-    before = audio if plain == plan else _rendered(plain, recordings, span, what, cache, cancelled)
-    matched = 0.0 if before is audio else match_db(before, audio, rate)
+    if plain == plan:
+        return _plain(audio, rate)
+    before = _rendered(plain, recordings, span, what, cache, cancelled)
     if version == "before":
-        return finish(before, rate, 0.0)
-    return finish(audio, rate, matched)
+        return _plain(before, rate)
+    wanted, found = _executor.map(lambda each: quick_loudness_lufs(each, rate), (before, audio))
+    return finish(audio, rate, match_db(wanted, found), found)
+
+
+def _plain(audio: np.ndarray, rate: int) -> Loop:
+    return finish(audio, rate, 0.0, quick_loudness_lufs(audio, rate))
 
 
 def _rendered(plan: Plan, recordings, span, what: str, cache: SpanCache, cancelled) -> np.ndarray:

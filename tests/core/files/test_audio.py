@@ -182,7 +182,20 @@ class TestMicFile:
         assert np.all(part[:100] == 0)
         assert np.array_equal(part[100:], np.load(channel.path)[:100])
         assert np.all(mic.read(mic.length, mic.length + 50) == 0)
+        assert np.all(mic.read(-50, -10) == 0)
         assert mic.read(10, 10).size == 0
+
+    def test_a_file_cut_short(self, tmp_path):
+        """A recording that lost its end since is an error, not silence; one that is none of ours is said to be so."""
+        soundfile.write(tmp_path / "a.wav", noise(), 48_000, subtype="FLOAT")
+        (channel,) = audio.ingest(tmp_path / "a.wav", tmp_path / "store", 48_000)
+        with channel.path.open("r+b") as file:
+            file.truncate(1000)
+        with pytest.raises(AudioError, match="shorter than it says"):
+            audio.MicFile(channel.path).read(0, 4000)
+        np.save(tmp_path / "b.npy", np.zeros((3, 3)))
+        with pytest.raises(AudioError, match="not one of our recordings"):
+            audio.MicFile(tmp_path / "b.npy")
 
 
 class TestPyramid:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from arkund.core.dsp.bank import bank_of
+from arkund.core.dsp.bank import bank_of, filter_bank
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch import process as punch
 from arkund.core.punch.measure import attack_and_body_db, average_envelope
@@ -81,10 +81,36 @@ class TestDetector:
         """A hit on the left lowers both sides by the same gain."""
         left, right = np.full(9600, 0.8, np.float32), np.full(9600, 0.05, np.float32)
         s = CompressorSettings(on=True, threshold_db=-20.0, ratio=8.0)
-        linked = punch.compressor_gain(bank_of([left, right]), [s, s], RATE, [(0, 1)])
+        stereo = np.stack([left, right], axis=1)
+        linked = punch.LinkedCompressor(s, RATE).gain(stereo)
         apart = punch.compressor_gain(bank_of([left, right]), [s, s], RATE)
-        assert np.array_equal(linked[:, 0], linked[:, 1])
+        assert np.array_equal(linked, apart[:, 0])
         assert apart[-1, 1] == pytest.approx(1.0, rel=1e-5)
+        out = stereo.copy()
+        punch.LinkedCompressor(s, RATE).run(out, 0.5)
+        assert np.allclose(out, stereo * (0.5 * linked + 0.5)[:, None], rtol=1e-6)
+
+    @pytest.mark.parametrize("detector_low_hz", [20.0, 120.0])
+    def test_a_pair_in_pieces(self, detector_low_hz):
+        """The louder side leads sample by sample, and the pieces' borders do not show."""
+        rng = np.random.default_rng(4)
+        stereo = (rng.standard_normal((30_000, 2)) * np.exp(-(np.arange(30_000) % 9000) / 1500)[:, None]).astype(
+            np.float32
+        )
+        s = CompressorSettings(
+            on=True, threshold_db=-25.0, ratio=5.0, attack_ms=3.0, release_ms=60.0, detector_low_hz=detector_low_hz
+        )
+        whole = stereo.copy()
+        punch.LinkedCompressor(s, RATE).run(whole)
+        parts, compressor = np.array_split(stereo, [256, 8192, 8704]), punch.LinkedCompressor(s, RATE)
+        parts = [part.copy() for part in parts]
+        for part in parts:
+            compressor.run(part)
+        assert np.abs(np.concatenate(parts) - whole).max() < 1e-6
+        key = np.abs(filter_bank(bank_of(list(stereo.T)), [punch.detector(s, RATE)] * 2)[:, :2]).max(axis=1)
+        flat = s.replace(detector_low_hz=20.0)
+        gain = punch.compressor_gain(bank_of([key]), [flat], RATE)[:, :1]
+        assert np.abs(whole - stereo * gain).max() < 1e-5
 
 
 def hit(level: float, body_s: float = 0.1) -> np.ndarray:

@@ -1,0 +1,93 @@
+"""The chain of a mic sample by sample in double precision: slow and plain. Tests and the bench hold the compiled kernels against it."""
+
+import math
+
+import numpy as np
+
+from arkund.core.clean.process import KEY_RELEASE_MS, LINGER_S, key_filter
+from arkund.core.clean.settings import GateSettings
+from arkund.core.dsp.bank import coefficient
+from arkund.core.dsp.filters import Biquad
+from arkund.core.plan.plan import MicPlan
+from arkund.core.punch import process as punch
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.tone.process import sections
+
+
+def chain(x: np.ndarray, mic: MicPlan, rate: int) -> np.ndarray:
+    """Return a mic [shape=(samples,)] through gate, tone, shaper and compressor, silence following."""
+    x = np.asarray(x, float)
+    if mic.gate.on:
+        early = round(mic.gate.lookahead_ms * rate / 1000)
+        key = filtered(np.concatenate([x, np.zeros(early)]), key_filter(mic.gate, rate))
+        x = x * gate_gain(key, mic.gate, rate)[early:]
+    x = filtered(x, sections(mic.tone, rate))
+    if mic.shaper.on:
+        x = shaped(x, mic.shaper, rate)
+    if mic.compressor.on:
+        x = x * compressor_gain(filtered(x, punch.detector(mic.compressor, rate)), mic.compressor, rate)
+    return x
+
+
+def filtered(x: np.ndarray, cascade: tuple[Biquad, ...]) -> np.ndarray:
+    """Return a signal through sections in direct form."""
+    for s in cascade:
+        out = np.empty(len(x))
+        x1 = x2 = y1 = y2 = 0.0
+        for i, v in enumerate(x.tolist()):
+            y = s.b0 * v + s.b1 * x1 + s.b2 * x2 - s.a1 * y1 - s.a2 * y2
+            x1, x2, y1, y2 = v, x1, y, y1
+            out[i] = y
+        x = out
+    return x
+
+
+def gate_gain(x: np.ndarray, s: GateSettings, rate: int) -> np.ndarray:
+    """Return the gate's gain for a key signal."""
+    env, is_open, hold, gain_db, lingered = 0.0, False, 0.0, -s.range_db, 0
+    opens, closes = 10 ** (s.threshold_db / 20), 10 ** ((s.threshold_db - s.hysteresis_db) / 20)
+    ka, kr, kk = (coefficient(t, rate) for t in (s.attack_ms, s.release_ms, KEY_RELEASE_MS))
+    out = np.empty(len(x))
+    for i, v in enumerate(x.tolist()):
+        env = max(abs(v), env * kk, 1e-9)
+        lingered = lingered + 1 if closes <= env <= opens else 0
+        if env > opens:
+            is_open = True
+        elif env < closes or lingered > LINGER_S * rate:
+            is_open = False
+        hold = s.hold_ms * rate / 1000 if is_open else max(hold - 1, 0)
+        target = 0.0 if is_open or hold > 0.5 else -s.range_db
+        gain_db = target + (gain_db - target) * (ka if target > gain_db else kr)
+        out[i] = 10 ** (gain_db / 20)
+    return out
+
+
+def compressor_gain(x: np.ndarray, s: CompressorSettings, rate: int) -> np.ndarray:
+    """Return the compressor's gain for a key signal."""
+    reduction, out = 0.0, np.empty(len(x))
+    ka, kr = coefficient(s.attack_ms, rate), coefficient(s.release_ms, rate)
+    for i, v in enumerate(x.tolist()):
+        over = 20 * math.log10(abs(v) + 1e-9) - s.threshold_db
+        inside = over + s.knee_db / 2
+        curve = over if inside > s.knee_db else inside**2 / (2 * s.knee_db) if inside > 0 else 0.0
+        target = curve * (1 - 1 / s.ratio)
+        reduction = target + (reduction - target) * (ka if target > reduction else kr)
+        out[i] = 10 ** ((s.makeup_db - reduction) / 20)
+    return out
+
+
+def shaped(x: np.ndarray, s: ShaperSettings, rate: int) -> np.ndarray:
+    """Return a signal with its attack and sustain shaped."""
+    fast = late = held = punch.SHAPER_FLOOR
+    ka, kl = coefficient(punch.FAST_ATTACK_MS, rate), coefficient(punch.SLOW_ATTACK_MS, rate)
+    kr, kh = coefficient(punch.FAST_RELEASE_MS, rate), coefficient(punch.SLOW_RELEASE_MS, rate)
+    full, out = punch.FULL_RATIO_DB, np.empty(len(x))
+    for i, v in enumerate(x.tolist()):
+        level = abs(v) + punch.SHAPER_FLOOR
+        fast = level + (fast - level) * (ka if level > fast else kr)
+        late = level + (late - level) * (kl if level > late else kr)
+        held = level + (held - level) * (ka if level > held else kh)
+        onset = min(max(20 * math.log10(fast / late) - punch.STEADY_RATIO_DB, 0.0), full) / full
+        tail = min(max(20 * math.log10(held / fast), 0.0), full) / full
+        out[i] = v * 10 ** ((s.attack_db * onset + s.sustain_db * tail) / 20)
+    return out
