@@ -5,7 +5,6 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.clean.settings import GateSettings
-from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import Filters, coefficient, kernels, lanes, settle_samples, settled
 from arkund.core.dsp.filters import Biquad, high_pass, low_pass
 from arkund.core.units import db_to_gain, ms_to_samples
@@ -30,13 +29,12 @@ class Gate:
     """Gates of a bank's channels that keep their state from block to block; channels whose gate is off pass unchanged."""
 
     def __init__(self, settings: Sequence[GateSettings], sample_rate_hz: int, width: int) -> None:
-        rate, self._count, self._width = sample_rate_hz, len(settings), width
+        rate, self._count = sample_rate_hz, len(settings)
         self.on = any(s.on for s in settings)
-        self._early = [round(ms_to_samples(s.lookahead_ms, rate)) if s.on else 0 for s in settings]
-        self.ahead = max(self._early, default=0)  # samples beyond a block that must be known
-        self._alike = all(early == self.ahead for early, s in zip(self._early, settings, strict=True) if s.on)
-        self._key = Filters([key_filter(s, rate) if s.on else () for s in settings], width)
-        self._params = lanes(
+        self.early = np.zeros(width, np.int64)  # samples by which each channel's gate opens before its key
+        self.early[: self._count] = [round(ms_to_samples(s.lookahead_ms, rate)) if s.on else 0 for s in settings]
+        self.key = Filters([key_filter(s, rate) if s.on else () for s in settings], width)
+        self.params = lanes(
             [
                 [db_to_gain(s.threshold_db) for s in settings],
                 [db_to_gain(s.threshold_db - s.hysteresis_db) for s in settings],
@@ -49,47 +47,23 @@ class Gate:
             ],
             width,
         )
-        self._state = np.zeros(5 * width, np.float32)
-        self._state[3 * width : 3 * width + len(settings)] = closed
-        self._primed = False
-
-    def run(self, bank: np.ndarray) -> np.ndarray:
-        """Gate all but the last ``ahead`` samples of a bank in place; return those gated.
-
-        The next block begins where these end: blocks overlap by ``ahead``.
-        """
-        count = bank.shape[0] - self.ahead
-        out = bank[:count]
-        if self.on:
-            if not self._primed:
-                self._prime(bank)
-            key = bank[self.ahead :].copy() if self._alike else self._keys(bank, count)
-            gain = self.gain(key)
-            _kernels.multiply(out.reshape(-1), gain.reshape(-1), self._width, self._count)
-        return out
+        self.state = np.zeros(5 * width, np.float32)
+        self.state[3 * width : 3 * width + len(settings)] = closed
 
     def gain(self, key: np.ndarray) -> np.ndarray:
         """Return the gain at every sample of a key signal, which is filtered in place [float32, shape=(samples, width)], linear."""
-        self._key.run(key)
+        self.key.run(key)
         gain = np.empty(key.shape, np.float32)
-        kernels(key).gate(key.reshape(-1), gain.reshape(-1), self._count, self._params, self._state)
+        kernels(key).gate(key.reshape(-1), gain.reshape(-1), self._count, self.params, self.state)
         return gain
 
-    def _keys(self, bank: np.ndarray, count: int) -> np.ndarray:
-        out = bank[:count].copy()
-        for lane, early in enumerate(self._early):
-            if early:
-                out[:, lane] = bank[early : early + count, lane]
-        return out
-
-    def _prime(self, bank: np.ndarray) -> None:
-        """Let the keys hear what lies within the look-ahead of the very first sample."""
-        self._primed = True
-        first = np.zeros((self.ahead, self._width), np.float32)
-        for lane, early in enumerate(self._early):
-            if early:
-                first[self.ahead - early :, lane] = bank[:early, lane]
-        if self.ahead:
+    def prime(self, bank: np.ndarray) -> None:
+        """Let the keys hear what lies within the look-ahead of the very first sample of a bank."""
+        ahead = int(self.early.max())
+        if self.on and ahead:
+            first = np.zeros((ahead, bank.shape[1]), np.float32)
+            for lane, early in enumerate(self.early):
+                first[ahead - early :, lane] = bank[:early, lane]
             self.gain(first)
 
 
@@ -99,12 +73,6 @@ def gate_gain(bank: np.ndarray, settings: Sequence[GateSettings], sample_rate_hz
     bank : float32 [shape=(samples, width)]; settings : one per channel in use; returns float32 [shape=(samples, width)], linear.
     """
     return Gate([s.replace(on=True) for s in settings], sample_rate_hz, bank.shape[1]).gain(bank.copy())
-
-
-def process(bank: np.ndarray, settings: Sequence[GateSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank with each channel gated, from rest and with silence after its end."""
-    gate = Gate(settings, sample_rate_hz, bank.shape[1])
-    return gate.run(np.concatenate([bank, np.zeros((gate.ahead, bank.shape[1]), np.float32)]))
 
 
 def reach(settings: GateSettings, sample_rate_hz: int) -> tuple[int, int]:

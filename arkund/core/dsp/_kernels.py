@@ -215,7 +215,45 @@ def _make(LANES):
                 state[c] = now
                 gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
 
-    return SimpleNamespace(svf_cascade=svf_cascade, gate=gate, shaper=shaper, compressor=compressor)
+    @njit(**OPTIONS)
+    def chain(
+        x, count, samples, early, gate_params, gate_state, filters, shaper_params, shaper_state, comp_params, comp_state
+    ):
+        """Run gate, filters, shaper and compressor over ``samples`` rows in place, a block at a time through all of them.
+
+        early [LANES]: by how much each lane's gate looks ahead; the rows up to the largest of them beyond ``samples`` are only looked at. filters: for
+        the gate's key, the equaliser and the compressor's detector (params, state). Stages whose params are empty are left out.
+        """
+        key, gain = np.zeros(BLOCK * LANES, np.float32), np.zeros(BLOCK * LANES, np.float32)
+        key_params, key_state, eq_params, eq_state, detector_params, detector_state = filters
+        for start in range(0, samples, BLOCK):
+            rows = min(BLOCK, samples - start)
+            part = x[start * LANES : (start + rows) * LANES]
+            if gate_params.size:
+                for i in range(rows):
+                    for c in range(count):
+                        key[i * LANES + c] = x[(start + i + early[c]) * LANES + c]
+                wide = key[: rows * LANES]
+                svf_cascade(wide, count, key_params.size // (6 * LANES), key_params, key_state)
+                gate(wide, gain, count, gate_params, gate_state)
+                for i in range(rows):
+                    for c in range(count):
+                        part[i * LANES + c] *= gain[i * LANES + c]
+            svf_cascade(part, count, eq_params.size // (6 * LANES), eq_params, eq_state)
+            if shaper_params.size:
+                shaper(part, count, shaper_params, shaper_state)
+            if comp_params.size:
+                wide = part
+                if detector_params.size:
+                    wide = key[: rows * LANES]
+                    wide[:] = part
+                    svf_cascade(wide, count, detector_params.size // (6 * LANES), detector_params, detector_state)
+                compressor(wide, gain, count, comp_params, comp_state)
+                for i in range(rows):
+                    for c in range(count):
+                        part[i * LANES + c] *= gain[i * LANES + c]
+
+    return SimpleNamespace(svf_cascade=svf_cascade, gate=gate, shaper=shaper, compressor=compressor, chain=chain)
 
 
 BANKS = {lanes: _make(lanes) for lanes in (WIDE, NARROW)}

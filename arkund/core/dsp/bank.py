@@ -67,13 +67,13 @@ class Filters:
         for lane, cascade in enumerate(cascades):
             for place, section in enumerate(cascade):
                 params[place, :, lane] = section.state_variable()
-        self._params = params.reshape(-1)
-        self._state = np.zeros(self.depth * 2 * width, np.float32)
+        self.params = params.reshape(-1)
+        self.state = np.zeros(self.depth * 2 * width, np.float32)
 
     def run(self, bank: np.ndarray) -> None:
         """Filter a bank [shape=(samples, width), contiguous] in place."""
         if self.depth:
-            kernels(bank).svf_cascade(bank.reshape(-1), self._count, self.depth, self._params, self._state)
+            kernels(bank).svf_cascade(bank.reshape(-1), self._count, self.depth, self.params, self.state)
 
 
 def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.ndarray:

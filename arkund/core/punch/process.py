@@ -23,8 +23,8 @@ class Shaper:
 
     def __init__(self, settings: Sequence[ShaperSettings], sample_rate_hz: int, width: int) -> None:
         rate, self._count = sample_rate_hz, len(settings)
-        self._on = any(s.on for s in settings)
-        self._params = lanes(
+        self.on = any(s.on for s in settings)
+        self.params = lanes(
             [
                 [coefficient(FAST_ATTACK_MS, rate)] * self._count,
                 [coefficient(SLOW_ATTACK_MS, rate)] * self._count,
@@ -38,12 +38,12 @@ class Shaper:
             ],
             width,
         )
-        self._state = np.full(3 * width, SHAPER_FLOOR, np.float32)
+        self.state = np.full(3 * width, SHAPER_FLOOR, np.float32)
 
     def run(self, bank: np.ndarray) -> None:
         """Shape a bank [float32, shape=(samples, width), contiguous] in place."""
-        if self._on:
-            kernels(bank).shaper(bank.reshape(-1), self._count, self._params, self._state)
+        if self.on:
+            kernels(bank).shaper(bank.reshape(-1), self._count, self.params, self.state)
 
 
 def shape(bank: np.ndarray, settings: Sequence[ShaperSettings], sample_rate_hz: int) -> np.ndarray:
@@ -65,24 +65,24 @@ class Compressor:
 
     def __init__(self, settings: Sequence[CompressorSettings], sample_rate_hz: int, width: int) -> None:
         rate, self._count = sample_rate_hz, len(settings)
-        self._on = any(s.on for s in settings)
-        self._key = Filters([detector(s, rate) if s.on else () for s in settings], width)
-        self._params = lanes(zip(*(_params(s, rate) for s in settings), strict=True), width)
-        self._state = np.zeros(width, np.float32)
+        self.on = any(s.on for s in settings)
+        self.key = Filters([detector(s, rate) if s.on else () for s in settings], width)
+        self.params = lanes(zip(*(_params(s, rate) for s in settings), strict=True), width)
+        self.state = np.zeros(width, np.float32)
 
     def gain(self, bank: np.ndarray) -> np.ndarray:
         """Return the gain (linear, with make-up) at every sample of a bank [float32, shape=(samples, width), contiguous]."""
         key = bank
-        if self._key.depth:
+        if self.key.depth:
             key = bank.copy()
-            self._key.run(key)
+            self.key.run(key)
         gain = np.empty(bank.shape, np.float32)
-        kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), self._count, self._params, self._state)
+        kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), self._count, self.params, self.state)
         return gain
 
     def run(self, bank: np.ndarray) -> None:
         """Compress a bank in place."""
-        if self._on:
+        if self.on:
             gain = self.gain(bank)
             _kernels.multiply(bank.reshape(-1), gain.reshape(-1), bank.shape[1], self._count)
 

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.clean.process import Gate
-from arkund.core.dsp.bank import NARROW, WIDE
+from arkund.core.dsp.bank import NARROW, WIDE, kernels
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.process import Compressor, Shaper
 from arkund.core.tone.process import equaliser
 
-BLOCK = 4096  # samples that go through all stages while they are still in the processor's cache
+NOTHING = np.zeros(0, np.float32)
 
 
 class Strips:
@@ -21,13 +21,12 @@ class Strips:
 
     def __init__(self, mics: Sequence[MicPlan], sample_rate_hz: int) -> None:
         self.width = NARROW if len(mics) <= NARROW else WIDE
+        self._count, self._begun = len(mics), False
         self._gate = Gate([mic.gate for mic in mics], sample_rate_hz, self.width)
-        self._stages = (
-            equaliser([mic.tone for mic in mics], sample_rate_hz, self.width),
-            Shaper([mic.shaper for mic in mics], sample_rate_hz, self.width),
-            Compressor([mic.compressor for mic in mics], sample_rate_hz, self.width),
-        )
-        self.ahead = self._gate.ahead
+        self._equaliser = equaliser([mic.tone for mic in mics], sample_rate_hz, self.width)
+        self._shaper = Shaper([mic.shaper for mic in mics], sample_rate_hz, self.width)
+        self._compressor = Compressor([mic.compressor for mic in mics], sample_rate_hz, self.width)
+        self.ahead = int(self._gate.early.max())  # samples beyond those processed that must be known
 
     def run(self, bank: np.ndarray) -> np.ndarray:
         """Process all but the last ``ahead`` samples of a bank [float32, shape=(samples, width)] in place and return them.
@@ -35,9 +34,22 @@ class Strips:
         The next call's bank begins where these end, unprocessed.
         """
         count = bank.shape[0] - self.ahead
-        for start in range(0, count, BLOCK):
-            stop = min(start + BLOCK, count)
-            part = self._gate.run(bank[start : stop + self.ahead])
-            for stage in self._stages:
-                stage.run(part)
+        if not self._begun:
+            self._gate.prime(bank)
+            self._begun = True
+        gate, shaper, compressor = self._gate, self._shaper, self._compressor
+        filters = [each for f in (gate.key, self._equaliser, compressor.key) for each in (f.params, f.state)]
+        kernels(bank).chain(
+            bank.reshape(-1),
+            self._count,
+            count,
+            gate.early,
+            gate.params if gate.on else NOTHING,
+            gate.state,
+            tuple(filters),
+            shaper.params if shaper.on else NOTHING,
+            shaper.state,
+            compressor.params if compressor.on else NOTHING,
+            compressor.state,
+        )
         return bank[:count]

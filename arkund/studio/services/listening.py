@@ -41,6 +41,12 @@ def cache_of(session_id: int) -> SpanCache:
         return cache
 
 
+def forget() -> None:
+    """Let go of all rendered spans."""
+    with _lock:
+        _caches.clear()
+
+
 def begin(client: str, number: int) -> None:
     """Say that a page asks for its number-th render: older ones of the same page stop."""
     with _lock:

@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 
 from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.process import process, reach
+from arkund.core.clean.process import reach
 from arkund.core.clean.propose import propose, start_settings, wants_gate
 from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp.bank import bank_of
 from arkund.core.plan.plan import MicPlan
+from arkund.core.render.strips import Strips
 
 RATE = 48_000
 
@@ -19,7 +20,8 @@ def tone(level_db: float, frequency: float = 200.0, seconds: float = 1.0) -> np.
 
 
 def gated(x: np.ndarray, **changes) -> np.ndarray:
-    return process(bank_of([x]), [GateSettings(on=True, **changes)], RATE)[:, 0]
+    strips = Strips([MicPlan(id="m", name="m", gate=GateSettings(**({"on": True} | changes)))], RATE)
+    return strips.run(np.concatenate([bank_of([x]), np.zeros((strips.ahead, strips.width), np.float32)]))[:, 0]
 
 
 class TestProcess:
@@ -34,8 +36,7 @@ class TestProcess:
 
     def test_off_is_a_straight_wire(self):
         """A gate that is off gives the very same samples."""
-        bank = bank_of([tone(-50.0)])
-        assert np.array_equal(process(bank, [GateSettings(threshold_db=0.0)], RATE), bank)
+        assert np.array_equal(gated(tone(-50.0), on=False, threshold_db=0.0), tone(-50.0))
 
     def test_lookahead_saves_the_attack(self):
         """With look-ahead the first millisecond of a hit comes through whole."""
