@@ -27,7 +27,7 @@ def warm() -> None:
     k.pair_gain(stereo, 2, np.ones(6, f), np.zeros(1, f), mono.copy())
     k.multiply_pair(stereo, mono, f(1), f(0))
     k.mix_down(bank, lanes, 2, np.ones(8, f), np.zeros(256, f))
-    k.dither_24(bank, lanes, 0, 1, 0, np.uint64(1), np.zeros(192, np.uint8))
+    k.dither_24(bank, lanes, 0, 1, 0, np.uint32(1), np.zeros(192, np.uint8))
     k.decibels(mono + f(1), mono[:4] + f(1), mono.copy())
     k.release_floor(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))

@@ -23,7 +23,7 @@ OPTIONS = {
     "fastmath": {"nsz"},
     "boundscheck": False,
 }
-f32, i32 = np.float32, np.int32
+f32, i32, u32 = np.float32, np.int32, np.uint32
 NEAR = 6  # samples
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
@@ -320,6 +320,29 @@ def follow(level, out, attack, release):
 
 
 @njit(**OPTIONS)
+def fir(x, taps, out):
+    """Write out[i] = sum of taps[k] * x[i + taps.size - 1 - k], always added up in the same order."""
+    for start in range(0, out.size, BLOCK):
+        count = min(BLOCK, out.size - start)
+        part = out[start : start + count]
+        part[:] = f32(0.0)
+        for k in range(taps.size):
+            tap = taps[taps.size - 1 - k]
+            seen = x[start + k : start + k + count]
+            for i in range(count):
+                part[i] += tap * seen[i]
+
+
+@njit(**OPTIONS)
+def interleave(rows, bank, lanes):
+    """Write channels [shape=(count, samples)] side by side into a bank."""
+    for start in range(0, rows.shape[1], 64):
+        for i in range(start, min(start + 64, rows.shape[1])):
+            for c in range(rows.shape[0]):
+                bank[i * lanes + c] = rows[c, i]
+
+
+@njit(**OPTIONS)
 def mix_down(bank, lanes, count, gains, out):
     """Add the lanes in use of a bank to the columns of ``out`` [samples * columns]; gains [count * columns]."""
     columns = gains.size // count
@@ -398,24 +421,32 @@ def true_peaks(bank, lanes, count, taps, best):
 def dither_24(bank, lanes, first, channels, place, seed, out):
     """Write lanes first..first + channels as interleaved 24-bit little-endian integers with triangular dither of one step.
 
-    The noise of a sample is a hash (splitmix64) of its place in the file and the file's seed.
+    The noise of a sample is the difference of the halves of a hash of its place in the file and the file's seed: xor-shift-multiply with the constants of
+    C. Wellons, Prospecting for Hash Functions (2018).
     """
-    scale = f32(8388608.0)
-    at = 0
-    for i in range(bank.size // lanes):
-        for c in range(channels):
-            z = np.uint64(seed) + np.uint64((place + i) * channels + c + 1) * np.uint64(0x9E3779B97F4A7C15)
-            z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-            z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-            z = z ^ (z >> np.uint64(31))
-            high, low = np.int64(z >> np.uint64(40)), np.int64((z >> np.uint64(16)) & np.uint64(0xFFFFFF))
-            noise = f32(high - low) * f32(1.0 / 16777216.0)
-            value = i32(np.floor(min(max(bank[i * lanes + first + c], f32(-1.0)), f32(1.0)) * scale + noise + f32(0.5)))
-            value = min(max(value, i32(-8388608)), i32(8388607))
-            out[at] = value & i32(0xFF)
-            out[at + 1] = (value >> i32(8)) & i32(0xFF)
-            out[at + 2] = (value >> i32(16)) & i32(0xFF)
-            at += 3
+    samples = bank.size // lanes
+    values = np.zeros(BLOCK * 2, np.float32)
+    steps = np.zeros(BLOCK * 2, np.int32)
+    for start in range(0, samples, BLOCK):
+        rows = min(BLOCK, samples - start)
+        for i in range(rows):
+            for c in range(channels):
+                values[i * channels + c] = bank[(start + i) * lanes + first + c]
+        base = u32(u32((place + start) * channels) + seed)
+        for i in range(rows * channels):
+            z = u32(base + u32(i)) * u32(0x9E3779B9)
+            z = u32(z ^ (z >> u32(16))) * u32(0x7FEB352D)
+            z = u32(z ^ (z >> u32(15))) * u32(0x846CA68B)
+            z = u32(z ^ (z >> u32(16)))
+            noise = f32(i32(z >> u32(16)) - i32(z & u32(0xFFFF))) * f32(1.0 / 65536.0)
+            level = min(max(values[i], f32(-1.0)), f32(1.0)) * f32(8388608.0) + noise
+            steps[i] = i32(min(max(np.floor(level + f32(0.5)), f32(-8388608.0)), f32(8388607.0)))
+        at = 3 * start * channels
+        for i in range(rows * channels):
+            value = steps[i]
+            out[at + 3 * i] = value & i32(0xFF)
+            out[at + 3 * i + 1] = (value >> i32(8)) & i32(0xFF)
+            out[at + 3 * i + 2] = (value >> i32(16)) & i32(0xFF)
 
 
 @njit(**OPTIONS)

@@ -3,6 +3,8 @@
 import numpy as np
 from scipy import signal
 
+from arkund.core.dsp import _kernels
+
 KAISER_BETA = 8.0
 HALF_TAPS = 24  # of the windowed sinc: flat within 0.1 dB up to 0.45 of the sample rate
 
@@ -29,7 +31,9 @@ def read_delayed(read, start: int, stop: int, delay_samples: float) -> np.ndarra
     taps = part_sample_filter(part)
     wide = read(start - whole - HALF_TAPS, stop - whole + HALF_TAPS - 1)
     # Direct, not by FFT: each sample is then the same whatever span it was read in.
-    return np.convolve(wide, taps, mode="valid")[: stop - start]
+    out = np.empty(stop - start, np.float32)
+    _kernels.fir(wide, taps, out)
+    return out
 
 
 def arrival_difference(reference: np.ndarray, other: np.ndarray, most: int) -> tuple[float, float]:

@@ -42,7 +42,7 @@ class Writer:
 
     def __init__(self, path: Path, format_name: str, sample_rate_hz: int, channels: int, samples: int) -> None:
         self.path, self._format, self._channels = path, format_name, channels
-        self._seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:7])
+        self._seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:4])
         self._place = 0
         self._hash = hashlib.sha256()
         self._flac = self._file = None
@@ -64,7 +64,7 @@ class Writer:
         else:
             out = np.empty(count * self._channels * 3, np.uint8)
             _kernels.dither_24(
-                bank.reshape(-1), bank.shape[1], first, self._channels, self._place, np.uint64(self._seed), out
+                bank.reshape(-1), bank.shape[1], first, self._channels, self._place, np.uint32(self._seed), out
             )
             if self._flac is None:
                 self._put(out)

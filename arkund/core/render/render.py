@@ -13,7 +13,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.punch import process as punch
 from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
-from arkund.core.render.source import Recordings, source
+from arkund.core.render.source import Recordings, source, source_bank
 from arkund.core.render.strips import Strips
 from arkund.core.units import db_to_gain
 
@@ -103,9 +103,7 @@ class _Work:
             raise CancelledError("The render was cancelled.")
         mics = [node.settings for node in strips]
         chain, before = Strips(mics, self.rate), strips[0].before
-        bank = empty_bank(stop - start + before + chain.ahead, len(mics))
-        for lane, mic in enumerate(mics):
-            bank[:, lane] = source(self.plan, self.recordings, mic, start - before, stop + chain.ahead)
+        bank = source_bank(self.plan, self.recordings, mics, start - before, stop + chain.ahead, chain.width)
         bank = chain.run(bank)[before:]
         for lane, node in enumerate(strips):
             self.cache.put(node.key, start, stop, np.ascontiguousarray(bank[:, lane]))

@@ -1,10 +1,11 @@
 """A mic's recording as the Plan wants it before any processing: edited in time, replaced, layered, trimmed, lined up."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Protocol
 
 import numpy as np
 
+from arkund.core.dsp import _kernels
 from arkund.core.dsp.delay import HALF_TAPS, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
@@ -60,7 +61,20 @@ def source(plan: Plan, recordings: Recordings, mic: MicPlan, start: int, stop: i
 
     delay = ms_to_samples(mic.line_up.delay_ms, rate)
     gain = np.float32(db_to_gain(mic.trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
-    return read_delayed(read, start, stop, delay) * gain
+    out = read_delayed(read, start, stop, delay)
+    if gain != 1.0:
+        out *= gain
+    return out
+
+
+def source_bank(
+    plan: Plan, recordings: Recordings, mics: Sequence[MicPlan], start: int, stop: int, width: int
+) -> np.ndarray:
+    """Return a span of several mics' sources side by side, float32 [shape=(samples, width)]."""
+    rows = np.stack([source(plan, recordings, mic, start, stop) for mic in mics])
+    bank = np.zeros((stop - start, width), np.float32)
+    _kernels.interleave(rows, bank.reshape(-1), width)
+    return bank
 
 
 def source_settings(plan: Plan, mic: MicPlan) -> dict:

@@ -11,14 +11,14 @@ import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import WIDE, empty_bank
+from arkund.core.dsp.bank import WIDE
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.process import LinkedCompressor
 from arkund.core.render import graph
 from arkund.core.render.render import pan_gains
-from arkund.core.render.source import Recordings, source
+from arkund.core.render.source import Recordings, source_bank
 from arkund.core.render.strips import Strips
 from arkund.core.units import db_to_gain
 
@@ -100,10 +100,8 @@ class Stream:
             yield Block(block.banks, block.stems, block.kit[skip:])
 
     def _bank(self, number: int, start: int, stop: int) -> np.ndarray:
-        strips, mics = self._strips[number], self.groups[number]
-        bank = empty_bank(stop - start + strips.ahead, len(mics))
-        for lane, mic in enumerate(mics):
-            bank[:, lane] = source(self._plan, self._recordings, mic, start, stop + strips.ahead)
+        strips = self._strips[number]
+        bank = source_bank(self._plan, self._recordings, self.groups[number], start, stop + strips.ahead, strips.width)
         return strips.run(bank)
 
     def _together(self, banks: list[np.ndarray], last: bool) -> Block:
