@@ -18,7 +18,7 @@ from arkund.core.punch import process as punch
 from arkund.core.render.source import SOURCE_REACH, source_settings
 from arkund.core.tone import process as tone
 
-REACH_STEP_S = 1.0  # reaches are rounded up to multiples, so that most strips share a bank and cached spans stay useful
+REACH_STEP_S = 2.0  # reaches are rounded up to multiples, so that most strips share a bank and cached spans stay useful
 PATHS = ("punch", "sustain")
 
 
