@@ -21,7 +21,7 @@ class SmallKit:
     playing: Playing
     audio: dict[str, np.ndarray]
     truth: dict[str, list[TrueHit]]
-    length: int
+    samples: int
     readers: dict[str, ArrayMic] = field(default_factory=dict)
 
     @property
@@ -31,8 +31,8 @@ class SmallKit:
     def mic(self, take: str, mic_id: str) -> ArrayMic | None:
         return self.readers.get(mic_id)
 
-    def length_of(self, take: str) -> int:
-        return self.length
+    def length(self, take: str) -> int:
+        return self.samples
 
     @property
     def plan(self) -> Plan:

@@ -8,10 +8,11 @@ import pytest
 from arkund.core.blend.settings import PUNCH
 from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Cut
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, Measured, Move, Session
-from arkund.studio.services import housekeeping, moves, proposing, store
+from arkund.studio.services import findings, housekeeping, moves, proposing, recordings, store
 from arkund.studio.services.findings import find, notes
 from arkund.studio.services.listening import begin, overtaken, without
 from arkund.studio.services.measuring import Measure
@@ -123,7 +124,7 @@ class TestMeasure:
     def test_busy_span(self, session, little):
         """The span lies in the recording."""
         start, stop = Measure(session).busy_span()
-        assert 0 <= start < stop <= little.length
+        assert 0 <= start < stop <= little.samples
 
 
 class TestProposing:
@@ -191,3 +192,36 @@ class TestListening:
         begin(client, 3)
         assert overtaken(client, 2)
         assert not overtaken(client, 3)
+
+
+class TestHitsByWhatTheyDependOn:
+    """Hits belong to the audio and to whose mic it is."""
+
+    def test_a_renamed_mic(self, session):
+        """When a mic becomes another piece's, its hits are found anew; taken back, the old ones are there at once."""
+        plan = session.plan
+        before = recordings.hits_of(session, plan)
+        tom = next(mic for mic in plan.mics if mic.piece == "tom1")
+        renamed = plan.replace(mics=tuple(m.replace(piece="floor") if m is tom else m for m in plan.mics))
+        assert recordings.found(session, renamed, plan.take) is None
+        after = recordings.hits_of(session, renamed)
+        assert "tom1" not in after
+        assert len(after["floor"]) == len(before["tom1"])
+        assert recordings.found(session, plan, plan.take) is not None
+        assert list(after) == [piece for piece in PIECES if piece in after]
+
+    def test_all_takes(self, session):
+        """Every take's hits are found, and progress reaches its end."""
+        shares = []
+        recordings.find_all(session, shares.append)
+        assert all(recordings.found(session, session.plan, take.key) is not None for take in session.takes.all())
+        assert shares[-1] == pytest.approx(1.0)
+        assert shares == sorted(shares)
+
+
+class TestTexts:
+    """Figures in notes are written as figures are."""
+
+    def test_minus(self):
+        """A true minus before figures, but not in ranges and names."""
+        assert findings._with_minus("at -24.8 dB (-3), kick-in, 6-48 dB") == "at −24.8 dB (−3), kick-in, 6-48 dB"

@@ -28,7 +28,7 @@ class TestReduction:
 
     def test_threshold_for(self, straight):
         """At the returned threshold the deepest reduction is the wanted one within 0.15 dB."""
-        span = (0, straight.length)
+        span = (0, straight.samples)
         mix = render(straight.plan, straight, span, "mix")
         start = bus_start(BusSettings())
         threshold = threshold_for(mix, start, BUS_REDUCTION_DB, RATE)

@@ -113,7 +113,7 @@ class TestLaws:
     def test_no_other_piece_is_needed(self):
         """A take of which only one mic carries sound, beside dead ones."""
         kit = small_kit(seed=718, style="slow", bpm=84.0, bars=3, play_with={"fills": False})
-        dead = ArrayMic(np.zeros(kit.length))
+        dead = ArrayMic(np.zeros(kit.samples))
         channels = [Channel("snare", True, True), Channel("tom1", True, True), Channel("kit", False, False)]
         found = find_hits([kit.readers["SN top"], dead, dead], channels, kit.sample_rate_hz, HitSettings())
         assert found["tom1"] == []

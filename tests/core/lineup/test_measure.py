@@ -40,7 +40,7 @@ class TestMeasure:
     def test_unrelated_mics_are_unsure(self, straight):
         """Noise has no arrival."""
         rng = np.random.default_rng(6)
-        noise = ArrayMic(rng.standard_normal(straight.length) * 0.1)
+        noise = ArrayMic(rng.standard_normal(straight.samples) * 0.1)
         at = [round(h.time_s * 48_000) for h in straight.truth["snare"]]
         *_, sure = lineup.arrival(straight.readers["SN top"], noise, at, 6.0, 48_000)
         assert not sure

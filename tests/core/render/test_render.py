@@ -85,11 +85,11 @@ class TestSpans:
     def test_random_plans_and_spans(self, kit, seed):
         """Gate, filters, shaper, compressor, edits, samples, paths, bus and limiter all on."""
         plan = random_plan(kit.plan, seed)
-        whole = render(plan, kit, (0, kit.length))
+        whole = render(plan, kit, (0, kit.samples))
         rng = np.random.default_rng(100 + seed)
         assert np.abs(whole).max() > 0.01
         for _ in range(3):
-            start = int(rng.integers(0, kit.length - 60_000))
+            start = int(rng.integers(0, kit.samples - 60_000))
             stop = start + int(rng.integers(2_000, 60_000))
             worst = np.max(np.abs(render(plan, kit, (start, stop)) - whole[start:stop]))
             assert 20 * np.log10(worst + 1e-12) < -90
@@ -98,7 +98,7 @@ class TestSpans:
         """Stems, paths, drums and single strips keep the promise too."""
         plan = random_plan(kit.plan, 42)
         for output in ("mix", "path:punch", "group:snare", "drum:kick", "strip:T1", "alone:HH"):
-            whole = render(plan, kit, (0, kit.length), output)
+            whole = render(plan, kit, (0, kit.samples), output)
             part = render(plan, kit, (300_000, 340_000), output)
             assert np.max(np.abs(part - whole[300_000:340_000])) < 10 ** (-90 / 20), output
 

@@ -78,7 +78,7 @@ class TestMeasure:
         """Within 5 % of the voice's tuning: struck hard, a head starts a little higher."""
         for name, piece in (("SN top", "snare"), ("FT", "floor"), ("T1", "tom1")):
             mic = straight.plan.mic(name)
-            found = measure(straight.readers[name].read, straight.length, mic, straight.hits, RATE)
+            found = measure(straight.readers[name].read, straight.samples, mic, straight.hits, RATE)
             assert found.fundamental_hz == pytest.approx(straight.kit.voices[piece].tune_hz, rel=0.05)
 
     def test_planted_ring(self):
@@ -90,7 +90,7 @@ class TestMeasure:
         voices = usual_voices()
         ringing = voices | {"snare": dataclasses.replace(voices["snare"], ring_hz=905.0, ring_db=-12.0)}
         kit = small_kit(seed=71, style="straight", bpm=100.0, bars=6, voices=ringing)
-        found = measure(kit.readers["SN top"].read, kit.length, kit.plan.mic("SN top"), kit.hits, RATE)
+        found = measure(kit.readers["SN top"].read, kit.samples, kit.plan.mic("SN top"), kit.hits, RATE)
         assert found.ring.frequency_hz == pytest.approx(905.0, rel=0.01)
         assert found.ring.above_db > 10
         assert found.ring.decay_s > 0.5
@@ -98,7 +98,7 @@ class TestMeasure:
     def test_own_stands_above_between(self, straight):
         """A mic's spectrum during own hits lies over what it hears between hits."""
         mic = straight.plan.mic("SN top")
-        found = measure(straight.readers["SN top"].read, straight.length, mic, straight.hits, RATE)
+        found = measure(straight.readers["SN top"].read, straight.samples, mic, straight.hits, RATE)
         band = [i for i, f in enumerate(found.axis_hz) if 150 < f < 5000]
         assert np.mean([found.own_db[i] - found.between_db[i] for i in band]) > 10
 
@@ -116,7 +116,7 @@ class TestPropose:
     def test_high_pass_follows_the_fundamental(self, straight):
         """A tom's high-pass lies under its measured fundamental."""
         mic = straight.plan.mic("FT")
-        found = measure(straight.readers["FT"].read, straight.length, mic, straight.hits, RATE)
+        found = measure(straight.readers["FT"].read, straight.samples, mic, straight.hits, RATE)
         bands = propose(mic, found).changes["mics.FT.tone.bands"]
         assert bands[0]["kind"] == "high_pass"
         assert bands[0]["frequency_hz"] < found.fundamental_hz
@@ -125,7 +125,7 @@ class TestPropose:
     def test_every_mic_of_the_kit(self, straight):
         """All proposals are valid settings."""
         for mic in straight.plan.mics:
-            found = measure(straight.readers[mic.name].read, straight.length, mic, straight.hits, RATE)
+            found = measure(straight.readers[mic.name].read, straight.samples, mic, straight.hits, RATE)
             note = propose(mic, found)
             for band in note.changes[f"mics.{mic.id}.tone.bands"] if note else ():
                 Band.from_json(band)

@@ -1,0 +1,84 @@
+"""A song streamed from start to end equals what is rendered of it span by span."""
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+
+from arkund.core.blend.settings import PUNCH, SUSTAIN
+from arkund.core.errors import CancelledError
+from arkund.core.render import stream as stream_module
+from arkund.core.render.render import render
+from arkund.core.render.stream import Stream
+from tests.core.render.test_render import random_plan
+from tests.kits import small_kit
+
+
+@pytest.fixture(scope="module")
+def kit():
+    return small_kit(seed=773, style="busy", bpm=120.0, bars=3)
+
+
+def streamed(plan, kit, workers: int = 2) -> tuple[Stream, dict[str, np.ndarray]]:
+    """Stream a whole song; return every output by name."""
+    stream = Stream(plan, kit)
+    with ThreadPoolExecutor(workers) as pool:
+        blocks = list(stream.blocks(pool))
+    out = {"kit": np.concatenate([block.kit for block in blocks])}
+    for number, stem in enumerate(stream.stems):
+        out[stem] = np.concatenate([block.stems[:, 2 * number : 2 * number + 2] for block in blocks])
+    for bank, mics in enumerate(stream.groups):
+        for lane, mic in enumerate(mics):
+            out[f"strip:{mic.id}"] = np.concatenate([block.banks[bank][:, lane] for block in blocks])
+    return stream, out
+
+
+class TestStream:
+    """Everything keeps its state from block to block."""
+
+    @pytest.mark.parametrize("seed", [51, 52, 53])
+    def test_equals_any_span(self, kit, seed, monkeypatch):
+        """Strips, stems, paths and kit of random Plans, at random places, within -90 dBFS; every output has the song's length."""
+        monkeypatch.setattr(stream_module, "BLOCK", 30_011)
+        plan = random_plan(kit.plan, seed)
+        stream, out = streamed(plan, kit)
+        rng = np.random.default_rng(seed)
+        names = ["kit", "path:punch", *rng.choice(sorted(out), 4)]
+        for name in names:
+            assert out[name].shape[0] == kit.samples
+            start = int(rng.integers(0, kit.samples - 24_000))
+            span = (start, start + 24_000)
+            away = np.abs(out[name][span[0] : span[1]] - render(plan, kit, span, name)).max()
+            assert 20 * np.log10(away + 1e-12) < -90, name
+        assert {f"strip:{mic.id}" for mic in plan.mics} | {"kit", *stream.stems} == set(out)
+
+    def test_blocks_and_workers_do_not_show(self, kit, monkeypatch):
+        """Other block lengths and other numbers of workers give the same song; the same ones the same bytes."""
+        plan = random_plan(kit.plan, 54)
+        monkeypatch.setattr(stream_module, "BLOCK", 20_000)
+        _, one = streamed(plan, kit)
+        _, same = streamed(plan, kit, workers=1)
+        monkeypatch.setattr(stream_module, "BLOCK", 70_001)
+        _, other = streamed(plan, kit)
+        for name, audio in one.items():
+            assert np.array_equal(audio, same[name]), name
+            assert np.abs(audio - other[name]).max() < 1e-5, name
+
+    def test_stems_and_paths_add_up(self, kit):
+        """Without the bus, stems and paths at their levels are the kit."""
+        plan = kit.plan.replace(
+            punch=PUNCH.replace(on=True, level_db=-9.0), sustain=SUSTAIN.replace(on=True, level_db=-15.0)
+        )
+        mics = tuple(mic.replace(mix=mic.mix.replace(punch_send_db=-6.0, sustain_send_db=-12.0)) for mic in plan.mics)
+        compressor = plan.bus.compressor.replace(on=False)
+        plan = plan.replace(mics=mics, bus=plan.bus.replace(compressor=compressor, limiter_on=False, level_db=0.0))
+        stream, out = streamed(plan, kit)
+        level = {"path:punch": 10 ** (-9 / 20), "path:sustain": 10 ** (-15 / 20)}
+        total = sum(out[stem] * level.get(stem, 1.0) for stem in stream.stems)
+        assert np.abs(total - out["kit"]).max() < 1e-5
+        assert np.abs(out["path:punch"]).max() > 0.01
+
+    def test_cancelled(self, kit):
+        """Between two blocks."""
+        with ThreadPoolExecutor(2) as pool, pytest.raises(CancelledError):
+            list(Stream(kit.plan, kit).blocks(pool, lambda: True))
