@@ -74,6 +74,7 @@ def small_kit(
     rate: int = 48_000,
     drop=(),
     play_with=None,
+    strokes_of=Library,
     **kit_with,
 ) -> SmallKit:
     """Generate a kit with its own tuning and placement and a short part played on it."""
@@ -88,7 +89,7 @@ def small_kit(
     )
     strokes = play(playing)
     length_s = playing.start_s + bars * bar_s(playing) + 1.5
-    library = Library(kit)
+    library = strokes_of(kit)
     audio = {mic.name: np.clip(sound, -1.0, 1.0) for mic, sound in record(kit, strokes, length_s, library)}
     readers = {name: ArrayMic(sound) for name, sound in audio.items()}
     length = max(sound.size for sound in audio.values())

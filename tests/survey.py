@@ -4,8 +4,10 @@ import sys
 
 import numpy as np
 
+from arkund.core.demo.recording import Library
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.settings import HitSettings
+from tests.foreign import ForeignLibrary
 from tests.kits import NOTHING, compare, small_kit
 
 SHELLS = ("kick", "snare", "tom1", "tom2", "floor")
@@ -25,12 +27,20 @@ KITS = (
 )
 
 
-def survey(seed: int) -> None:
+def survey(seed: int, strokes_of: type) -> None:
     """Print F at +-5 ms by kit and over all, ghosts found, and timing errors."""
+    print(f"-- seed {seed}, strokes of {strokes_of.__name__}")
     shells = close = NOTHING
     ghosts = [0, 0]
     for number, (style, bpm, more) in enumerate(KITS):
-        kit = small_kit(seed=seed + number, style=style, bpm=bpm + seed % 7, bars=6 if style == "slow" else 10, **more)
+        kit = small_kit(
+            seed=seed + number,
+            style=style,
+            bpm=bpm + seed % 7,
+            bars=6 if style == "slow" else 10,
+            strokes_of=strokes_of,
+            **more,
+        )
         readers = [kit.readers[m.name] for m in kit.kit.mics]
         found = find_hits(readers, kit.channels, kit.sample_rate_hz, HitSettings())
         mine = {p: compare([h.time_s for h in kit.truth.get(p, [])], [h.time_s for h in found[p]]) for p in found}
@@ -49,4 +59,5 @@ def survey(seed: int) -> None:
 
 
 if __name__ == "__main__":
-    survey(int(sys.argv[1]) if len(sys.argv) > 1 else 300)
+    for library in (Library, ForeignLibrary):
+        survey(int(sys.argv[1]) if len(sys.argv) > 1 else 300, library)
