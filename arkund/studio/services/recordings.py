@@ -13,7 +13,7 @@ from arkund.core.plan.plan import Plan
 from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import store
 
-FINDER_VERSION = 2  # raised when hits are found in another way
+FINDER_VERSION = 3  # raised when hits are found in another way
 
 
 @functools.lru_cache(maxsize=256)
