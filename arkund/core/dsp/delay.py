@@ -1,7 +1,6 @@
-"""Delay by whole and part samples, and the arrival of one sound in two recordings."""
+"""Delay by whole and part samples."""
 
 import numpy as np
-from scipy import signal
 
 from arkund.core.dsp import _kernels
 
@@ -34,23 +33,3 @@ def read_delayed(read, start: int, stop: int, delay_samples: float) -> np.ndarra
     out = np.empty(stop - start, np.float32)
     _kernels.fir(wide, taps, out)
     return out
-
-
-def arrival_difference(reference: np.ndarray, other: np.ndarray, most: int) -> tuple[float, float]:
-    """Return how many samples later a sound is in ``other``, and the normalised correlation there (signed).
-
-    Both float [shape=(samples,)]; the delay lies within +-most samples and is refined by a parabola through the three
-    values around the strongest correlation of either sign.
-    """
-    n = reference.size
-    correlation = signal.correlate(other, reference, mode="full", method="fft")
-    middle = n - 1
-    part = correlation[middle - most : middle + most + 1]
-    norm = np.sqrt(np.sum(reference.astype(float) ** 2) * np.sum(other.astype(float) ** 2)) + 1e-20
-    best = int(np.argmax(np.abs(part)))
-    value = part[best] / norm
-    shift = 0.0
-    if 0 < best < part.size - 1:
-        a, b, c = np.abs(part[best - 1 : best + 2])
-        shift = 0.5 * (a - c) / (a - 2 * b + c) if a - 2 * b + c else 0.0
-    return best - most + float(shift), float(value)

@@ -92,12 +92,6 @@ def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biqu
     return _butterworth(frequency_hz, order, sample_rate_hz, high=False)
 
 
-def band_pass(frequency_hz: float, q: float, sample_rate_hz: int) -> Biquad:
-    """Return a band-pass with unity gain at frequency_hz (bilinear, prewarped)."""
-    _check(frequency_hz, q, sample_rate_hz)
-    return _bilinear((0.0, 1.0 / q, 0.0), (1.0, 1.0 / q, 1.0), frequency_hz, sample_rate_hz)
-
-
 def magnitude_db(sections: tuple[Biquad, ...], frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:
     """Return the magnitude in dB of a cascade of sections at frequencies in Hz."""
     total = np.ones(np.shape(frequency_hz), dtype=complex)

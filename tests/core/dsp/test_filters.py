@@ -107,7 +107,6 @@ class TestStateVariable:
             filters.low_shelf(100.0, -9.0, 0.7, 48_000),
             *filters.high_pass(40.0, 3, 48_000),
             *filters.low_pass(9000.0, 5, 48_000),
-            filters.band_pass(800.0, 3.0, 48_000),
         ],
     )
     def test_equals_direct_form(self, section):
