@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.loudness import Loudness, measure
 from arkund.core.punch.process import LinkedCompressor
 from arkund.core.units import gain_to_db
 
@@ -49,8 +48,3 @@ def threshold_for(audio: np.ndarray, settings, wanted_db: float, sample_rate_hz:
         found = reduction(audio, settings.replace(threshold_db=middle), sample_rate_hz).deepest_db
         low, high = (middle, high) if found > wanted_db else (low, middle)
     return round(0.5 * (low + high), 1)
-
-
-def meters(audio: np.ndarray, sample_rate_hz: int) -> Loudness:
-    """Return peak, true peak and loudness of a stereo span."""
-    return measure(audio, sample_rate_hz)

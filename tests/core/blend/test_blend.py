@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 
-from arkund.core.blend.measure import meters, reduction, threshold_for
+from arkund.core.blend.measure import reduction, threshold_for
 from arkund.core.blend.propose import BUS_REDUCTION_DB, LEVELS_DB, bus_start, place_of, propose_bus, propose_mix
 from arkund.core.blend.settings import OFF_DB, BusSettings
+from arkund.core.dsp.loudness import measure
 from arkund.core.errors import SettingsError
 from arkund.core.plan.change import get, parse, put
 from arkund.core.plan.plan import Capture, Cut, Layer, Plan
@@ -38,7 +39,7 @@ class TestReduction:
 
     def test_meters(self):
         """Peak, true peak and loudness of silence are no error."""
-        found = meters(np.zeros((RATE, 2), np.float32), RATE)
+        found = measure(np.zeros((RATE, 2), np.float32), RATE)
         assert found.peak_db < -150
 
 
