@@ -30,7 +30,7 @@ lock:  ## Lock the dependencies anew
 survey:  ## Measure how well hits are found on generated kits (some minutes); SEED=300
 	.venv/bin/python -m tests.survey $(or $(SEED),300)
 
-judge:  ## Grow the hit judge's trees anew (an hour; needs the teach extra); KITS=320
+judge:  ## Grow the hit judge's trees anew (twenty minutes; needs the teach extra); KITS=320
 	.venv/bin/python -m tools.teach_judge $(or $(KITS),320) $(or $(WORK),/tmp/strange-kits)
 
 bench:  ## Measure speed and memory

@@ -36,7 +36,9 @@ def warm() -> None:
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))
     noise = np.random.default_rng(1).standard_normal(48_000) * 0.1
-    find_hits([ArrayMic(noise)], [Channel("kick", True, True)], 48_000, HitSettings())
+    for count in (1, 5):  # a narrow and a wide bank
+        channels = [Channel("kick", True, True)] + [Channel("kit", False, False)] * (count - 1)
+        find_hits([ArrayMic(noise)] * count, channels, 48_000, HitSettings())
 
 
 if __name__ == "__main__":

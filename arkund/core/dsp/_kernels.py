@@ -115,6 +115,52 @@ def _make(LANES):
             flush(state)
 
     @njit(**OPTIONS)
+    def band_powers(x, count, ends, params, power, quick):
+        """Filter a bank into bands and measure them: mean squares, and largest squares of parts of the same frames.
+
+        ends [frames * parts + 1]: where parts begin, and the last ends; what lies before the first only lets the filters settle. params: two sections for
+        each band of ``power`` [frames, LANES, bands], then one for each of ``quick`` [frames * parts, LANES, wide bands]; both are filled.
+        """
+        frames, bands, wide = power.shape[0], power.shape[2], quick.shape[2]
+        parts = quick.shape[0] // frames
+        state = np.zeros((2 * bands + wide) * 2 * LANES, np.float32)
+        longest = BLOCK
+        for frame in range(frames):
+            longest = max(longest, ends[(frame + 1) * parts] - ends[frame * parts])
+        scratch, sums = np.zeros(longest * LANES, np.float32), np.zeros(LANES, np.float32)
+        settling = (ends[0] + BLOCK - 1) // BLOCK
+        for step in range(settling + frames):
+            frame = step - settling
+            first, last = step * BLOCK, min((step + 1) * BLOCK, ends[0])
+            if frame >= 0:
+                first, last = ends[frame * parts], ends[(frame + 1) * parts]
+            work = scratch[: (last - first) * LANES]
+            for band in range(bands + wide):
+                section = min(2 * band, bands + band)
+                sections = 2 if band < bands else 1
+                p = params[section * 6 * LANES : (section + sections) * 6 * LANES]
+                s = state[section * 2 * LANES : (section + sections) * 2 * LANES]
+                work[:] = x[first * LANES : last * LANES]
+                svf_cascade(work, count, sections, p, s)
+                if frame < 0:
+                    continue
+                if band < bands:
+                    sums[:] = f32(0.0)
+                    for i in range(last - first):
+                        for c in range(count):
+                            sums[c] += work[i * LANES + c] * work[i * LANES + c]
+                    for c in range(count):
+                        power[frame, c, band] = sums[c] / f32(last - first)
+                    continue
+                for part in range(frame * parts, (frame + 1) * parts):
+                    sums[:] = f32(0.0)
+                    for i in range(ends[part] - first, ends[part + 1] - first):
+                        for c in range(count):
+                            sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
+                    for c in range(count):
+                        quick[part, c, band - bands] = sums[c]
+
+    @njit(**OPTIONS)
     def gate(key, gain, count, params, state):
         """Write the gate's gain for each sample of the key signal.
 
@@ -253,7 +299,9 @@ def _make(LANES):
                     for c in range(count):
                         part[i * LANES + c] *= gain[i * LANES + c]
 
-    return SimpleNamespace(svf_cascade=svf_cascade, gate=gate, shaper=shaper, compressor=compressor, chain=chain)
+    return SimpleNamespace(
+        svf_cascade=svf_cascade, band_powers=band_powers, gate=gate, shaper=shaper, compressor=compressor, chain=chain
+    )
 
 
 BANKS = {lanes: _make(lanes) for lanes in (WIDE, NARROW)}

@@ -109,15 +109,6 @@ def _lufs(power: float) -> float:
     return OFFSET_LUFS + 10.0 * math.log10(power) if power > 1e-18 else SILENCE_DB
 
 
-def loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
-    """Return the integrated loudness of audio, float [shape=(samples, channels)]."""
-    if audio.ndim != 2:
-        raise AudioError(f"Loudness wants audio of shape (samples, channels), got shape {audio.shape}.")
-    meter = Meter(audio.shape[1], sample_rate_hz)
-    meter.add(bank_of(list(audio.T)))
-    return meter.integrated_lufs(range(audio.shape[1]))
-
-
 def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
     """Return the ungated loudness of a short loop, for matching what is compared [shape=(samples, channels)]."""
     count = audio.shape[1]
@@ -154,11 +145,6 @@ def oversampled_peak(audio: np.ndarray, least: float = 0.0) -> np.ndarray:
     return out[half : half + audio.shape[0]]
 
 
-def true_peak_db(audio: np.ndarray) -> float:
-    """Return the true peak in dBTP of audio, float [shape=(samples, channels)]."""
-    return float(gain_to_db(oversampled_peak(audio).max())) if audio.size else SILENCE_DB
-
-
 @dataclass(frozen=True, slots=True)
 class Loudness:
     """What a meter shows of a piece of audio."""
@@ -169,9 +155,13 @@ class Loudness:
 
 
 def measure(audio: np.ndarray, sample_rate_hz: int) -> Loudness:
-    """Return peak, true peak and loudness of audio [shape=(samples, channels)]."""
+    """Return peak, true peak and integrated loudness of audio, float [shape=(samples, channels)]."""
+    if audio.ndim != 2:
+        raise AudioError(f"Loudness wants audio of shape (samples, channels), got shape {audio.shape}.")
+    meter = Meter(audio.shape[1], sample_rate_hz)
+    meter.add(bank_of(list(audio.T)))
     return Loudness(
-        float(gain_to_db(np.abs(audio).max(initial=0.0))),
-        true_peak_db(audio),
-        loudness_lufs(audio, sample_rate_hz),
+        float(gain_to_db(meter.peak.max())),
+        float(gain_to_db(meter.true_peak().max())),
+        meter.integrated_lufs(range(audio.shape[1])),
     )

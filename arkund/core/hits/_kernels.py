@@ -1,4 +1,4 @@
-"""Compiled loops of the hit finder. Private and unchecked: see ``bands``, ``evidence``, ``prints`` and ``judge``.
+"""Compiled loops of the hit finder. Private and unchecked: see ``onsets``, ``evidence``, ``prints`` and ``judge``.
 
 Times of powers and levels are frames of a millisecond, those of quick ones quarters of it. A *window* i..j is counted from a candidate's
 frame. Kernels that call each other stay in this file, because the on-disk cache watches one file only.
@@ -7,9 +7,7 @@ frame. Kernels that call each other stay in this file, because the on-disk cache
 import numpy as np
 from numba import njit
 
-LANES = 16
 BANDS, QUARTERS = 6, 4
-SETTLE_BLOCK = 64  # samples at a time while the filters settle
 BEFORE, AFTER = 2, 40  # frames of a print before and after its onset
 FAMILIES = 5  # kick, snare, tom, cymbal; the last: mics of the whole kit
 KIT = 4
@@ -23,82 +21,6 @@ BESIDE = 14  # frames within which another piece's stroke counts as beside
 NEIGHBOUR = 200  # frames within which the same piece's strokes are looked for
 OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False}
 f32 = np.float32
-
-
-@njit(fastmath={"nsz"}, **OPTIONS)
-def band_powers(x, count, ends, params, power, quick):
-    """Filter lanes side by side into bands and add up their squares.
-
-    x flat [samples * LANES]; ends: where quarters begin, and the last ends; params: rows of LANES, six per section, two sections per band
-    and one per wide band; power [frames, LANES, BANDS] and quick [frames * QUARTERS, LANES, 2] are filled.
-    """
-    wide = quick.shape[2]
-    state = np.zeros((2 * BANDS + wide) * 2 * LANES, np.float32)
-    frames = (ends.size - 1) // QUARTERS
-    longest = SETTLE_BLOCK
-    for frame in range(frames):
-        longest = max(longest, ends[(frame + 1) * QUARTERS] - ends[frame * QUARTERS])
-    scratch = np.zeros(longest * LANES, np.float32)
-    sums = np.zeros(LANES, np.float32)
-    for start in range(0, ends[0], SETTLE_BLOCK):
-        part = x[start * LANES : min(start + SETTLE_BLOCK, ends[0]) * LANES]
-        for band in range(BANDS + wide):
-            _band(part, scratch, count, params, state, band)
-    for frame in range(frames):
-        first, last = ends[frame * QUARTERS], ends[(frame + 1) * QUARTERS]
-        part = x[first * LANES : last * LANES]
-        scale = f32(1.0) / f32(last - first)
-        for band in range(BANDS):
-            work = _band(part, scratch, count, params, state, band)
-            sums[:] = f32(0.0)
-            for i in range(last - first):
-                for c in range(count):
-                    sums[c] += work[i * LANES + c] * work[i * LANES + c]
-            for c in range(count):
-                power[frame, c, band] = sums[c] * scale
-        for k in range(wide):
-            work = _band(part, scratch, count, params, state, BANDS + k)
-            for quarter in range(frame * QUARTERS, (frame + 1) * QUARTERS):
-                sums[:] = f32(0.0)
-                for i in range(ends[quarter] - first, ends[quarter + 1] - first):
-                    for c in range(count):
-                        sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
-                for c in range(count):
-                    quick[quarter, c, k] = sums[c]
-        for i in range(state.size):  # no denormals
-            state[i] = state[i] if abs(state[i]) > f32(1e-15) else f32(0.0)
-
-
-@njit(inline="always", fastmath={"nsz"}, **OPTIONS)
-def _band(part, scratch, count, params, state, band):
-    """Return a part through a band's two sections, or a wide band's one."""
-    work = scratch[: part.size]
-    work[:] = part
-    if band < BANDS:
-        _section(work, count, params, state, 2 * band)
-        _section(work, count, params, state, 2 * band + 1)
-    else:
-        _section(work, count, params, state, BANDS + band)
-    return work
-
-
-@njit(inline="always", fastmath={"nsz"}, **OPTIONS)
-def _section(part, count, params, state, section):
-    """Filter in place by one state-variable section (trapezoidal form)."""
-    p = params[section * 6 * LANES : (section + 1) * 6 * LANES]
-    s = state[section * 2 * LANES : (section + 1) * 2 * LANES]
-    for i in range(part.size // LANES):
-        row = i * LANES
-        for c in range(count):
-            v0 = part[row + c]
-            ic1 = s[c]
-            ic2 = s[LANES + c]
-            v3 = v0 - ic2
-            v1 = p[c] * ic1 + p[LANES + c] * v3
-            v2 = ic2 + p[LANES + c] * ic1 + p[2 * LANES + c] * v3
-            s[c] = f32(2.0) * v1 - ic1
-            s[LANES + c] = f32(2.0) * v2 - ic2
-            part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
 
 
 @njit(inline="always", **OPTIONS)

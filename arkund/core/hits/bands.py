@@ -7,9 +7,8 @@ from typing import Protocol
 
 import numpy as np
 
-from arkund.core.dsp.bank import WIDE
+from arkund.core.dsp.bank import WIDE, empty_bank, kernels
 from arkund.core.dsp.filters import high_pass, low_pass
-from arkund.core.hits import _kernels
 
 FRAMES_PER_S = 1000
 EDGES_HZ = (30.0, 110.0, 300.0, 900.0, 2500.0, 6000.0, 15000.0)
@@ -48,7 +47,7 @@ def measure_bands(readers: Sequence[Reader], sample_rate_hz: int, on_progress=la
     frames = length * FRAMES_PER_S // sample_rate_hz
     power = np.zeros((frames, len(readers), BANDS), np.float32)
     quick = np.zeros((frames * QUARTERS, len(readers), len(ARRIVAL_HZ)), np.float32)
-    params = _sections(sample_rate_hz)
+    sections = _sections(sample_rate_hz)
     step = int(BLOCK_S * FRAMES_PER_S)
     parts = [(first, group) for first in range(0, frames, step) for group in range(0, len(readers), WIDE)]
 
@@ -58,12 +57,14 @@ def measure_bands(readers: Sequence[Reader], sample_rate_hz: int, on_progress=la
         ends = _edges(first, last, sample_rate_hz)
         lead = max(int(ends[0]) - int(SETTLE_S * sample_rate_hz), 0)
         lanes = readers[group : group + WIDE]
-        bank = np.zeros((int(ends[-1]) - lead, WIDE), np.float32)
+        bank = empty_bank(int(ends[-1]) - lead, len(lanes))
         for lane, reader in enumerate(lanes):
             bank[:, lane] = reader.read(lead, int(ends[-1]))
-        some = np.zeros((last - first, WIDE, BANDS), np.float32)
-        fine = np.zeros(((last - first) * QUARTERS, WIDE, len(ARRIVAL_HZ)), np.float32)
-        _kernels.band_powers(bank.reshape(-1), len(lanes), ends - lead, params, some, fine)
+        width = bank.shape[1]
+        some = np.zeros((last - first, width, BANDS), np.float32)
+        fine = np.zeros(((last - first) * QUARTERS, width, len(ARRIVAL_HZ)), np.float32)
+        params = np.repeat(sections, width)
+        kernels(bank).band_powers(bank.reshape(-1), len(lanes), ends - lead, params, some, fine)
         power[first:last, group : group + WIDE] = some[:, : len(lanes)]
         quick[first * QUARTERS : last * QUARTERS, group : group + WIDE] = fine[:, : len(lanes)]
         return last
@@ -81,11 +82,10 @@ def _edges(first: int, last: int, rate: int) -> np.ndarray:
 
 
 def _sections(rate: int) -> np.ndarray:
-    """Return state-variable sections: a high and a low pass per band, then one high pass per wide band, in rows of lanes."""
+    """Return the values of state-variable sections: a high and a low pass per band, then one high pass per wide band."""
     sections = []
     for band in range(BANDS):
         sections += [*high_pass(EDGES_HZ[band], 2, rate), *low_pass(min(EDGES_HZ[band + 1], 0.45 * rate), 2, rate)]
     for low_hz in ARRIVAL_HZ:
         sections += high_pass(low_hz, 2, rate)
-    rows = np.array([section.state_variable() for section in sections], np.float32)
-    return np.repeat(rows.reshape(-1), WIDE)
+    return np.array([section.state_variable() for section in sections], np.float32).reshape(-1)

@@ -46,13 +46,6 @@ class Shaper:
             kernels(bank).shaper(bank.reshape(-1), self._count, self.params, self.state)
 
 
-def shape(bank: np.ndarray, settings: Sequence[ShaperSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank [float32, shape=(samples, width)] with attack and sustain of each channel shaped, from rest."""
-    out = bank.copy()
-    Shaper(settings, sample_rate_hz, bank.shape[1]).run(out)
-    return out
-
-
 def detector(settings: CompressorSettings, sample_rate_hz: int) -> tuple[Biquad, ...]:
     """Return the sections that the compressor's detector listens through."""
     if settings.detector_low_hz <= LEAST_DETECTOR_HZ:
@@ -124,18 +117,6 @@ class LinkedCompressor:
         if self._on:
             share = np.float32(mix)
             _kernels.multiply_pair(audio.reshape(-1), self.gain(audio), share, np.float32(1.0) - share)
-
-
-def compressor_gain(bank: np.ndarray, settings: Sequence[CompressorSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the compressor's gain (linear, with make-up) at every sample of a bank, from rest."""
-    return Compressor(settings, sample_rate_hz, bank.shape[1]).gain(np.ascontiguousarray(bank))
-
-
-def compress(bank: np.ndarray, settings: Sequence[CompressorSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank with each channel compressed from rest; channels whose compressor is off pass unchanged."""
-    out = bank.copy()
-    Compressor(settings, sample_rate_hz, bank.shape[1]).run(out)
-    return out
 
 
 def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> np.ndarray:

@@ -12,6 +12,7 @@ from arkund.core.plan.plan import MicPlan
 from arkund.core.punch import process as punch
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.tone.process import sections
+from arkund.core.units import power_to_db
 
 
 def chain(x: np.ndarray, mic: MicPlan, rate: int) -> np.ndarray:
@@ -27,6 +28,11 @@ def chain(x: np.ndarray, mic: MicPlan, rate: int) -> np.ndarray:
     if mic.compressor.on:
         x = x * compressor_gain(filtered(x, punch.detector(mic.compressor, rate)), mic.compressor, rate)
     return x
+
+
+def residual_db(got: np.ndarray, wanted: np.ndarray) -> float:
+    """Return the power of the difference of two signals against that of the wanted one, in dB."""
+    return float(power_to_db(np.mean((got - wanted) ** 2) / np.mean(wanted**2)))
 
 
 def filtered(x: np.ndarray, cascade: tuple[Biquad, ...]) -> np.ndarray:

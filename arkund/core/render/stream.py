@@ -39,7 +39,7 @@ class Block:
 class Stream:
     """Renders every strip, stem and path and the kit mix of a Plan.
 
-    groups : the mics, bank by bank; stems : ``group:NAME`` and ``path:NAME``, as in ``render``
+    It goes through the song once. groups : the mics, bank by bank; stems : ``group:NAME`` and ``path:NAME``, as in ``render``
     """
 
     def __init__(self, plan: Plan, recordings: Recordings) -> None:

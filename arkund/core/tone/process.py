@@ -38,13 +38,6 @@ def equaliser(settings: Sequence[ToneSettings], sample_rate_hz: int, width: int)
     return Filters([sections(s, sample_rate_hz) for s in settings], width)
 
 
-def process(bank: np.ndarray, settings: Sequence[ToneSettings], sample_rate_hz: int) -> np.ndarray:
-    """Return the bank [float32, shape=(samples, width)] with each channel through its own equaliser, from rest."""
-    out = bank.copy()
-    equaliser(settings, sample_rate_hz, bank.shape[1]).run(out)
-    return out
-
-
 def reach(settings: ToneSettings, sample_rate_hz: int) -> tuple[int, int]:
     """Return how many samples before and after a span the equaliser must see."""
     return settled([sections(settings, sample_rate_hz)]), 0

@@ -70,8 +70,7 @@ def _ours(audio: np.ndarray) -> None:
         for start in range(0, audio.shape[1] - strips.ahead, BLOCK):
             part = audio[rows, start : start + BLOCK + strips.ahead]
             bank = empty_bank(part.shape[1], len(rows))
-            for lane, channel in enumerate(part):
-                bank[:, lane] = channel
+            bank[:, : len(rows)] = part.T
             strips.run(bank)
 
     with ThreadPoolExecutor(WORKERS) as pool:
@@ -106,15 +105,13 @@ def _pedalboard():
 def _residual_db(audio: np.ndarray) -> float:
     """Return the worst mic's difference from the plain loop against its level, in dB."""
     from arkund.core.dsp.bank import bank_of
-    from arkund.core.render.reference import chain
+    from arkund.core.render.reference import chain, residual_db
     from arkund.core.render.strips import Strips
-    from arkund.core.units import power_to_db
 
     mics = _mics()
     strips = Strips(mics, RATE)
     got = strips.run(np.concatenate([bank_of(list(audio)), np.zeros((strips.ahead, MICS), np.float32)]))
     worst = -np.inf
     for lane in (0, MICS - 1):
-        wanted = chain(audio[lane], mics[lane], RATE)
-        worst = max(worst, float(power_to_db(np.mean((got[:, lane] - wanted) ** 2) / np.mean(wanted**2))))
+        worst = max(worst, residual_db(got[:, lane], chain(audio[lane], mics[lane], RATE)))
     return worst

@@ -17,8 +17,8 @@ from arkund.core.timing.settings import GRIDS
 from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
 from arkund.studio.models import MicRecording, Session
+from arkund.studio.services import recordings
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.recordings import found, hits_of
 
 LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
 GATE_VIEW_S = (0.05, 0.6)
@@ -177,8 +177,8 @@ def takes(m: Measure, mic_id: str | None) -> dict:
     """Each take with what was played and how it sits on the grid."""
     rows = []
     for take in m.session.takes.all():
-        known = found(m.session, m.plan, take.key) is not None
-        hits = hits_of(m.session, m.plan, take.key) if known else {}
+        known = recordings.found(m.session, m.plan, take.key) is not None
+        hits = recordings.hits_of(m.session, m.plan, take.key) if known else {}
         rated = by_piece([d for d in deviations(hits, m.plan.tempo, 16) if not d.ghost])
         bars: dict[int, list[float]] = {}
         for d in deviations(hits, m.plan.tempo, 16):

@@ -79,18 +79,13 @@ def _print(session: Session, making: Path, format_name: str, on_progress, cancel
     plan, recordings = session.plan, SessionRecordings(session)
     rate, length = session.sample_rate_hz, recordings.length(plan.take)
     stream = Stream(plan, recordings)
-    places = _places(stream)
-    sheets = []
-    for output, name, channels in _outputs(plan, rate):
-        file = making / (name + ENDINGS[format_name])
-        writer = Writer(file, format_name, rate, channels, length)
-        sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
-    lanes = {}
-    for sheet in sheets:
-        lanes[sheet.bank] = max(lanes.get(sheet.bank, 0), sheet.lane + sheet.channels)
-    meters = {bank: Meter(count, rate) for bank, count in lanes.items()}
-    done = 0
+    places, sheets, done = _places(stream), [], 0
     try:
+        for output, name, channels in _outputs(plan, rate):
+            file = making / (name + ENDINGS[format_name])
+            writer = Writer(file, format_name, rate, channels, length)
+            sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
+        meters = _meters(sheets, rate)
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):
                 banks = _banks(block)
@@ -110,6 +105,14 @@ def _print(session: Session, making: Path, format_name: str, on_progress, cancel
     manifest = _manifest(session, plan, format_name, length, sheets, meters)
     (making / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
     return manifest
+
+
+def _meters(sheets: list[_Sheet], rate: int) -> dict[int, Meter]:
+    """Return a meter for each bank that holds files' channels."""
+    lanes: dict[int, int] = {}
+    for sheet in sheets:
+        lanes[sheet.bank] = max(lanes.get(sheet.bank, 0), sheet.lane + sheet.channels)
+    return {bank: Meter(count, rate) for bank, count in lanes.items()}
 
 
 def _places(stream: Stream) -> dict[str, tuple[int, int]]:

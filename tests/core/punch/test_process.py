@@ -3,18 +3,19 @@
 import numpy as np
 import pytest
 
-from arkund.core.dsp.bank import bank_of, filter_bank
+from arkund.core.dsp.bank import NARROW, bank_of, filter_bank
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch import process as punch
 from arkund.core.punch.measure import attack_and_body_db, average_envelope
 from arkund.core.punch.propose import propose
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from tests.stages import compressor_gain, through
 
 RATE = 48_000
 
 
 def gain_db(x: np.ndarray, s: CompressorSettings) -> np.ndarray:
-    return 20 * np.log10(punch.compressor_gain(bank_of([x.astype(np.float32)]), [s], RATE)[:, 0])
+    return 20 * np.log10(compressor_gain(bank_of([x.astype(np.float32)]), [s], RATE)[:, 0])
 
 
 class TestStaticCurve:
@@ -83,7 +84,7 @@ class TestDetector:
         s = CompressorSettings(on=True, threshold_db=-20.0, ratio=8.0)
         stereo = np.stack([left, right], axis=1)
         linked = punch.LinkedCompressor(s, RATE).gain(stereo)
-        apart = punch.compressor_gain(bank_of([left, right]), [s, s], RATE)
+        apart = compressor_gain(bank_of([left, right]), [s, s], RATE)
         assert np.array_equal(linked, apart[:, 0])
         assert apart[-1, 1] == pytest.approx(1.0, rel=1e-5)
         out = stereo.copy()
@@ -109,7 +110,7 @@ class TestDetector:
         assert np.abs(np.concatenate(parts) - whole).max() < 1e-6
         key = np.abs(filter_bank(bank_of(list(stereo.T)), [punch.detector(s, RATE)] * 2)[:, :2]).max(axis=1)
         flat = s.replace(detector_low_hz=20.0)
-        gain = punch.compressor_gain(bank_of([key]), [flat], RATE)[:, :1]
+        gain = compressor_gain(bank_of([key]), [flat], RATE)[:, :1]
         assert np.abs(whole - stereo * gain).max() < 1e-5
 
 
@@ -126,8 +127,8 @@ class TestShaper:
         """The same hit 26 dB softer is shaped by the same gain."""
         s = ShaperSettings(on=True, attack_db=8.0, sustain_db=-8.0)
         loud, soft = hit(0.5), hit(0.025)
-        a = punch.shape(bank_of([loud]), [s], RATE)[:, 0] / loud
-        b = punch.shape(bank_of([soft]), [s], RATE)[:, 0] / soft
+        a = through(punch.Shaper([s], RATE, NARROW), bank_of([loud]))[:, 0] / loud
+        b = through(punch.Shaper([s], RATE, NARROW), bank_of([soft]))[:, 0] / soft
         part = slice(0, RATE // 8)
         assert np.median(np.abs(20 * np.log10(np.abs(a[part] / b[part])))) < 0.1
 
@@ -135,9 +136,10 @@ class TestShaper:
     def test_moves_the_right_part(self, attack_db, sustain_db):
         """Attack changes the first milliseconds, sustain the body."""
         x = np.concatenate([np.zeros(4800, np.float32), hit(0.3)])
-        out = punch.shape(bank_of([x]), [ShaperSettings(on=True, attack_db=attack_db, sustain_db=sustain_db)], RATE)[
-            :, 0
-        ]
+        out = through(
+            punch.Shaper([ShaperSettings(on=True, attack_db=attack_db, sustain_db=sustain_db)], RATE, NARROW),
+            bank_of([x]),
+        )[:, 0]
 
         def change(a_ms, b_ms):
             part = slice(4800 + a_ms * 48, 4800 + b_ms * 48)

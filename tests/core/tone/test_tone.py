@@ -3,15 +3,16 @@
 import numpy as np
 import pytest
 
-from arkund.core.dsp.bank import bank_of
+from arkund.core.dsp.bank import NARROW, bank_of
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import MicPlan
 from arkund.core.tone.measure import measure
-from arkund.core.tone.process import curve_db, process, reach, sections
+from arkund.core.tone.process import curve_db, equaliser, reach, sections
 from arkund.core.tone.propose import propose
 from arkund.core.tone.settings import MOST_BANDS, Band, ToneSettings
 from tests.kits import small_kit
+from tests.stages import through
 
 RATE = 48_000
 
@@ -37,7 +38,7 @@ class TestProcess:
         )
         impulse = np.zeros(1 << 16, np.float32)
         impulse[100] = 1.0
-        out = process(bank_of([impulse]), [settings], RATE)[:, 0].astype(float)
+        out = through(equaliser([settings], RATE, NARROW), bank_of([impulse]))[:, 0].astype(float)
         axis = np.geomspace(40, 18_000, 200)
         spectrum = np.abs(
             np.array([np.sum(out * np.exp(-2j * np.pi * f * np.arange(out.size) / RATE)) for f in axis[::10]])
@@ -55,7 +56,7 @@ class TestProcess:
             ToneSettings(on=False, bands=(Band(gain_db=6.0),)),
         ):
             assert sections(settings, RATE) == ()
-            assert np.array_equal(process(bank, [settings], RATE), bank)
+            assert np.array_equal(through(equaliser([settings], RATE, NARROW), bank), bank)
             assert reach(settings, RATE) == (0, 0)
 
     def test_high_frequencies_at_low_rates(self):
