@@ -9,7 +9,7 @@ from arkund.core.units import SILENCE_DB, gain_to_db, power_to_db
 
 BEFORE_S, AFTER_S = 0.002, 0.03
 KIT_AFTER_S = 0.06  # sound reaches the far mics later
-MOST_PLACES = 200
+MOST_PLACES = 5000  # kept of the clipped places of a mic
 BLOCK_S = 10.0
 NOISE_BLOCK_S = 0.05
 CLIP_RUN = 2  # neighbouring samples at full scale that count as clipped
@@ -26,6 +26,12 @@ class MicLevel:
     peak_db: float
     noise_db: float
     clipped_at_s: tuple[float, ...]
+
+    @property
+    def clipped_places(self) -> str:
+        """Return how often it clips, in words."""
+        count = len(self.clipped_at_s)
+        return f"{count} or more" if count >= MOST_PLACES else f"{count}"
 
 
 def mic_level(reader, mic_id: str, times_s: list[float], close: bool, sample_rate_hz: int) -> MicLevel:

@@ -35,7 +35,7 @@ def propose(plan, levels: dict[str, MicLevel], window: Window) -> list[Finding]:
                     "level",
                     f"level:clip:{mic.id}",
                     mic.id,
-                    f"{mic.name}: clipped at {len(level.clipped_at_s)} places",
+                    f"{mic.name}: clipped at {level.clipped_places} places",
                     f"Flat tops at full scale, first at {level.clipped_at_s[0]:.3f} s. A trim lowers the level but does not"
                     " bring the tops back; prefer another take or a replaced hit there.",
                     first_choice=False,

@@ -95,7 +95,7 @@ def level(m: Measure, mic_id: str | None) -> dict:
                 "typical_db": found.typical_db,
                 "peak_db": found.peak_db,
                 "noise_db": found.noise_db,
-                "clipped": [round(t, 3) for t in found.clipped_at_s[:60]],
+                "clipped": len(found.clipped_at_s),
                 "low_db": low,
                 "high_db": high,
             }

@@ -26,7 +26,7 @@ from arkund.core.tone.measure import measure as tone_measure
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import SessionRecordings, hits_of
 
-VERSION = 3  # of the measurements: raised when one of them is computed in another way
+VERSION = 4  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 
 

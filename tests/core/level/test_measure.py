@@ -39,6 +39,7 @@ class TestMicLevel:
         x[70_000:70_004] = -1.0
         found = mic_level(ArrayMic(x), "oh", [], True, RATE)
         assert found.clipped_at_s == pytest.approx((10_000 / RATE, 70_000 / RATE))
+        assert found.clipped_places == "2"
 
     def test_no_hits(self):
         """A drum that is never struck has no peaks of its own."""

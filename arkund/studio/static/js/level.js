@@ -47,8 +47,8 @@ Alpine.data("level", () => ({
     if (!sheet.begin(sheet.margin.top + rows.length * ROW + sheet.margin.bottom)) return;
     const x = sheet.x(LOW, 0);
     sheet.across(x, { count: 8, unit: "dBFS after the trim" });
-    sheet.text("noise", sheet.right + 8, 12, "soft");
-    sheet.text("clips", sheet.right + 44, 12, "soft");
+    sheet.text("noise", sheet.right + 34, 12, "soft", "right");
+    sheet.text("clips", sheet.right + 76, 12, "soft", "right");
     rows.forEach((row, i) => this.row(row, sheet.top + (i + 0.5) * ROW, x));
     sheet.frame();
     for (const note of this.$store.page.notes) {
@@ -82,7 +82,7 @@ Alpine.data("level", () => ({
     c.fillStyle = sheet.colour[inside ? "yours" : "ask"];
     c.fill();
     sheet.text(figure(row.noise_db + row.trim_db, 0), sheet.right + 34, y, "soft", "right");
-    sheet.text(row.clipped.length ? `${row.clipped.length}` : "–", sheet.right + 70, y, row.clipped.length ? "bad" : "soft", "right");
+    sheet.text(row.clipped ? `${row.clipped}` : "–", sheet.right + 76, y, row.clipped ? "bad" : "soft", "right");
   },
 }));
 
