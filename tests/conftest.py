@@ -4,6 +4,7 @@ import os
 import tempfile
 
 # Before Django is set up: tests never touch a user's data folder.
+os.environ["ARKUND_BACKGROUND"] = "0"
 os.environ["ARKUND_DATA"] = tempfile.mkdtemp(prefix="arkund-test-")
 
 import pytest

@@ -31,6 +31,9 @@ class SmallKit:
     def mic(self, take: str, mic_id: str) -> ArrayMic | None:
         return self.readers.get(mic_id)
 
+    def content(self, take: str, mic_id: str) -> str:
+        return f"{self.kit.seed} {take} {mic_id}" if mic_id in self.readers else ""
+
     def length(self, take: str) -> int:
         return self.samples
 

@@ -36,6 +36,7 @@ def _secret_key() -> str:
 
 SECRET_KEY = _secret_key()
 DEBUG = os.environ.get("ARKUND_DEBUG") == "1"
+BACKGROUND = os.environ.get("ARKUND_BACKGROUND") != "0"  # measure the whole song after each change
 LOGIN_REQUIRED = os.environ.get("ARKUND_LOGIN") == "1"
 ALLOWED_HOSTS = [
     "127.0.0.1",

@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path, re_path, register_converter
 
-from arkund.studio.pages import actions, home, logbook, prints, sounds, steps
+from arkund.studio.pages import actions, home, jobs, logbook, prints, sounds, steps
 
 STEP = "(?P<step>" + "|".join(steps.PAGES) + ")"
 
@@ -31,8 +31,11 @@ urlpatterns = [
     path("login/", LoginView.as_view(template_name="login.html"), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
     path("load", home.load, name="load"),
-    path("jobs/<int:job_id>", home.job, name="job"),
-    path("jobs/<int:job_id>/cancel", home.cancel, name="cancel"),
+    path("jobs", jobs.jobs, name="jobs"),
+    path("jobs/<int:job_id>", jobs.job, name="job"),
+    path("jobs/<int:job_id>/cancel", jobs.cancel, name="cancel"),
+    path("jobs/<int:job_id>/retry", jobs.retry, name="retry"),
+    path("jobs/<int:job_id>/dismiss", jobs.dismiss, name="dismiss"),
     path(f"{S}/remove", home.remove, name="remove"),
     path(f"{S}/moves", actions.move, name="move"),
     path(f"{S}/undo", actions.undo, name="undo"),
@@ -46,6 +49,7 @@ urlpatterns = [
     path(f"{S}/replace-hit", actions.replace_hit, name="replace-hit"),
     path(f"{S}/audition", sounds.audition, name="audition"),
     path(f"{S}/peaks/<mic:mic>/<int:level>", sounds.peaks, name="peaks"),
+    path(f"{S}/whole/<str:key>/<str:output>/<int:level>", sounds.whole_peaks, name="whole-peaks"),
     path(f"{S}/print-now", prints.start, name="print-now"),
     path(f"{S}/prints/<int:print_id>.zip", prints.archive, name="print-archive"),
     path(f"{S}/prints/<int:print_id>/<str:name>", prints.file, name="print-file"),

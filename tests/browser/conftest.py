@@ -39,7 +39,7 @@ def address(tmp_path_factory):
         port = free.getsockname()[1]
     data = tmp_path_factory.mktemp("served")
     command = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()", "serve", "--port", str(port)]
-    server = subprocess.Popen(command, env=os.environ | {"ARKUND_DATA": str(data)})
+    server = subprocess.Popen(command, env=os.environ | {"ARKUND_DATA": str(data), "ARKUND_BACKGROUND": "1"})
     at = f"http://127.0.0.1:{port}"
     for _ in range(150):
         try:

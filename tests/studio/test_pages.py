@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from django.test import Client
 
-from arkund.studio.models import Job, Move, Session
+from arkund.studio.models import Move, Session
 from arkund.studio.pages.steps import PAGES
 from arkund.studio.services import proposing
 
@@ -273,10 +273,3 @@ class TestActions:
         assert again[doable[1]["key"]]["state"] == "left"
         assert again[doable[1]["key"]]["reason"] == "I like it"
         assert again.get(doable[0]["key"], {"state": "done"})["state"] == "done"
-
-    def test_cancel_a_job(self, client, db):
-        """Only what still runs can be cancelled."""
-        running = Job.objects.create(kind="print", state=Job.RUNNING)
-        done = Job.objects.create(kind="print", state=Job.DONE)
-        assert client.post(f"/jobs/{running.pk}/cancel").json() == {"cancelled": True}
-        assert client.post(f"/jobs/{done.pk}/cancel").json() == {"cancelled": False}

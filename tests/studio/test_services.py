@@ -7,10 +7,9 @@ import pytest
 
 from arkund.core.blend.settings import PUNCH
 from arkund.core.clean.settings import GateSettings
-from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Cut
-from arkund.studio.jobs import runner
 from arkund.studio.models import Job, Measured, Move, Session
 from arkund.studio.services import findings, housekeeping, moves, proposing, recordings, store
 from arkund.studio.services.findings import find, notes
@@ -20,77 +19,25 @@ from arkund.studio.services.measuring import Measure
 pytestmark = pytest.mark.django_db
 
 
-class TestJobs:
-    """State, progress, failure and cancel in the database."""
-
-    def run(self, work) -> Job:
-        job = Job.objects.create(kind="test")
-        runner._run(job.pk, work)
-        job.refresh_from_db()
-        return job
-
-    def test_done(self):
-        """Result and progress are kept."""
-        job = self.run(lambda handle: handle.progress(0.5, "half") or {"answer": 42})
-        assert (job.state, job.progress, job.result) == (Job.DONE, 1.0, {"answer": 42})
-
-    def test_bad_input_says_why(self):
-        """Arkund's own errors are shown as they are."""
-
-        def work(handle):
-            raise SettingsError("bpm: 0 is outside.")
-
-        job = self.run(work)
-        assert (job.state, job.message) == (Job.FAILED, "bpm: 0 is outside.")
-
-    def test_our_failure_tells_no_secrets(self):
-        """Anything else is logged, not shown."""
-
-        def work(handle):
-            raise RuntimeError("/secret/path")
-
-        job = self.run(work)
-        assert job.state == Job.FAILED
-        assert "secret" not in job.message
-
-    def test_cancel_while_running(self):
-        """The work learns of it at its next report."""
-
-        def work(handle):
-            Job.objects.filter(pk=handle.job_id).update(cancel=True)
-            handle.progress(1.0)
-            if handle.cancelled():
-                raise CancelledError("stopped")
-
-        assert self.run(work).state == Job.CANCELLED
-
-    def test_cancelled_before_it_began(self):
-        """Then nothing is done at all."""
-        job = Job.objects.create(kind="test", cancel=True)
-        runner._run(job.pk, lambda handle: pytest.fail("must not run"))
-        job.refresh_from_db()
-        assert job.state == Job.CANCELLED
-
-
 class TestHousekeeping:
     """What a crash left behind goes at the next start."""
 
     def test_clear_up(self, session):
-        """Orphaned jobs are marked; temporary and unused files go, used ones stay."""
-        job = Job.objects.create(kind="print", state=Job.RUNNING)
+        """Temporary and unused files go; used ones, and what a stopped import still needs, stay."""
+        Job.objects.create(kind="import", state=Job.FAILED, arguments={"folder": "wanted"})
+        (store.incoming_folder() / "wanted").mkdir()
+        (store.cache_folder()).mkdir()
         audio = store.audio_folder()
         used = {p.name for p in audio.iterdir() if not p.name.startswith(".")}
         (audio / ".new-abc.npy").write_bytes(b"x")
         (audio / f"{'0' * 64}.npy").write_bytes(b"x")
         (store.incoming_folder() / "half").mkdir()
         housekeeping.clear_up()
-        job.refresh_from_db()
-        assert job.state == Job.FAILED
-        assert "Start it again" in job.message
         mine = set(session.takes.get().mics.values_list("sha256", flat=True))
         left = {p.name for p in audio.iterdir()}
         assert {f"{sha}.npy" for sha in mine} <= left <= used
-        assert not list(store.incoming_folder().iterdir())
+        assert [p.name for p in store.incoming_folder().iterdir()] == ["wanted"]
+        assert not store.cache_folder().exists()
 
 
 class TestMeasure:

@@ -391,6 +391,34 @@ def interleave(rows, bank, lanes):
 
 
 @njit(**OPTIONS)
+def separate(bank, lanes, rows):
+    """Write the lanes in use of a bank as channels [shape=(count, samples)]."""
+    for start in range(0, rows.shape[1], 64):
+        for c in range(rows.shape[0]):
+            for i in range(start, min(start + 64, rows.shape[1])):
+                rows[c, i] = bank[i * lanes + c]
+
+
+@njit(**OPTIONS)
+def place(rows, count, gains, out):
+    """Add ``count`` of some channels to an interleaved stereo sum [flat], each with its gains to the left and right [count * 2]."""
+    size = 8 * BLOCK
+    left, right = np.zeros(size, np.float32), np.zeros(size, np.float32)
+    for start in range(0, out.size // 2, size):
+        n = min(size, out.size // 2 - start)
+        left[:] = f32(0.0)
+        right[:] = f32(0.0)
+        for c in range(count):
+            x, a, b = rows[c][start : start + n], gains[2 * c], gains[2 * c + 1]
+            for i in range(n):
+                left[i] += a * x[i]
+                right[i] += b * x[i]
+        for i in range(n):
+            out[2 * (start + i)] += left[i]
+            out[2 * (start + i) + 1] += right[i]
+
+
+@njit(**OPTIONS)
 def mix_down(bank, lanes, count, gains, out):
     """Add the lanes in use of a bank to the columns of ``out`` [samples * columns]; gains [count * columns]."""
     columns = gains.size // count
@@ -495,14 +523,6 @@ def dither_24(bank, lanes, first, channels, place, seed, out):
             out[at + 3 * i] = value & i32(0xFF)
             out[at + 3 * i + 1] = (value >> i32(8)) & i32(0xFF)
             out[at + 3 * i + 2] = (value >> i32(16)) & i32(0xFF)
-
-
-@njit(**OPTIONS)
-def add_placed(out, mono, left, right):
-    """Add a mono signal to an interleaved stereo sum [flat]."""
-    for i in range(mono.size):
-        out[2 * i] += left * mono[i]
-        out[2 * i + 1] += right * mono[i]
 
 
 @njit(**OPTIONS)

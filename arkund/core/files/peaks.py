@@ -6,29 +6,53 @@ LEVELS = (256, 1024, 4096)  # samples per column
 BLOCK = 1 << 20
 
 
-def pyramid(reader) -> dict[int, np.ndarray]:
-    """Return for each level int8 [shape=(columns, 2)]: minimum and maximum, 127 = full scale.
+class Columns:
+    """The pictures of channels side by side that arrive in pieces; memory grows by a pair of bytes per column of the finest zoom."""
 
-    Values are rounded away from zero, so that a soft sound never vanishes.
-    """
-    fine = np.zeros((-(-reader.length // LEVELS[0]), 2), np.float32)
+    def __init__(self, count: int) -> None:
+        self._count, self._rest = count, np.zeros((0, count), np.float32)
+        self._fine: list[np.ndarray] = []
+
+    def add(self, bank: np.ndarray) -> None:
+        """Add audio [float32, shape=(samples, width)]; of its channels the first ``count`` are used."""
+        part = bank[:, : self._count]
+        if self._rest.shape[0]:
+            part = np.concatenate([self._rest, part])
+        whole = part.shape[0] // LEVELS[0] * LEVELS[0]
+        self._rest = part[whole:].copy()
+        if whole:
+            self._keep(part[:whole])
+
+    def _keep(self, part: np.ndarray) -> None:
+        grouped = part.reshape(-1, LEVELS[0], self._count)
+        self._fine.append(_bytes(grouped.min(axis=1), grouped.max(axis=1)))
+
+    def levels(self) -> list[dict[int, np.ndarray]]:
+        """Return for each channel and level int8 [shape=(columns, 2)]: minimum and maximum, 127 = full scale.
+
+        Values are rounded away from zero, so that a soft sound never vanishes. The end is taken as followed by silence.
+        """
+        if self._rest.shape[0]:
+            self._keep(np.pad(self._rest, ((0, LEVELS[0] - self._rest.shape[0]), (0, 0))))
+            self._rest = self._rest[:0]
+        fine = np.concatenate(self._fine) if self._fine else np.zeros((0, self._count, 2), np.int8)
+        return [{level: _coarser(fine[:, k], level // LEVELS[0]) for level in LEVELS} for k in range(self._count)]
+
+
+def _bytes(low: np.ndarray, high: np.ndarray) -> np.ndarray:
+    both = np.stack([np.floor(low * 127), np.ceil(high * 127)], axis=-1)
+    return np.clip(both, -127, 127).astype(np.int8)
+
+
+def _coarser(fine: np.ndarray, step: int) -> np.ndarray:
+    columns = -(-fine.shape[0] // step)
+    grouped = np.pad(fine, ((0, columns * step - fine.shape[0]), (0, 0))).reshape(columns, step, 2)
+    return np.stack([grouped[:, :, 0].min(axis=1), grouped[:, :, 1].max(axis=1)], axis=1)
+
+
+def pyramid(reader) -> dict[int, np.ndarray]:
+    """Return a mono recording's pictures by level: see :meth:`Columns.levels`."""
+    columns = Columns(1)
     for start in range(0, reader.length, BLOCK):
-        stop = min(start + BLOCK, reader.length)
-        columns = -(-(stop - start) // LEVELS[0])
-        part = np.zeros(columns * LEVELS[0], np.float32)
-        part[: stop - start] = reader.read(start, stop)
-        part = part.reshape(columns, LEVELS[0])
-        first = start // LEVELS[0]
-        fine[first : first + columns, 0] = part.min(axis=1)
-        fine[first : first + columns, 1] = part.max(axis=1)
-    out = {}
-    for level in LEVELS:
-        step = level // LEVELS[0]
-        columns = -(-fine.shape[0] // step)
-        padded = np.zeros((columns * step, 2), np.float32)
-        padded[: fine.shape[0]] = fine
-        grouped = padded.reshape(columns, step, 2)
-        low, high = grouped[:, :, 0].min(axis=1), grouped[:, :, 1].max(axis=1)
-        both = np.stack([np.floor(low * 127), np.ceil(high * 127)], axis=1)
-        out[level] = np.clip(both, -127, 127).astype(np.int8)
-    return out
+        columns.add(reader.read(start, min(start + BLOCK, reader.length))[:, None])
+    return columns.levels()[0]

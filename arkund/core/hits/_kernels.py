@@ -18,6 +18,7 @@ ARRIVED_DB = 10.0  # below its peak: where a sound is taken to arrive
 HEARD_DB = 6.0  # a rise of this much in another mic counts as heard there
 EARLIER = 1  # quarters by which another mic must be first to count as earlier
 BESIDE = 14  # frames within which another piece's stroke counts as beside
+LAG = 4  # frames over which a ringing level's own unrest is taken
 NEIGHBOUR = 200  # frames within which the same piece's strokes are looked for
 OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False}
 f32 = np.float32
@@ -98,8 +99,19 @@ def quick_rises(quick, mics, back, ahead, out):
                 out[t] = max(out[t], now - before)
 
 
-OWN, SECOND, OTHERS, SUMMARY = 14 + 30, 5, FAMILIES * 11, 5
-HEARD = OWN + SECOND + OTHERS + SUMMARY  # measures of heard_evidence
+@njit(inline="always", **OPTIONS)
+def _restless(level, i, j, m, b):
+    """Return how much the level moves from each frame to the fourth next in i..j, rms."""
+    total, n = f32(0.0), 0
+    for t in range(max(i, 0), min(j, level.shape[0]) - LAG):
+        step = level[t + LAG, m, b] - level[t, m, b]
+        total += step * step
+        n += 1
+    return np.sqrt(total / f32(max(n, 1)))
+
+
+OWN, RINGING, SECOND, OTHERS, SUMMARY = 14 + 30, 4 + 24, 5, FAMILIES * 11, 5
+HEARD = OWN + RINGING + SECOND + OTHERS + SUMMARY  # measures of heard_evidence
 
 
 @njit(**OPTIONS)
@@ -133,6 +145,16 @@ def heard_evidence(
             o[n + 3] = later - now
             o[n + 4] = _mean(level, t + 20, t + 40, m, b) - later
             n += 5
+        for k in range(2):  # against what rang before, which moves up and down by itself
+            o[n] = _top(quick, t4 - 2, t4 + 8, m, k) - _top(quick, t4 - 200, t4 - 48, m, k)
+            o[n + 1] = _mean(quick, t4, t4 + 60, m, k) - _mean(quick, t4 - 60, t4 - 4, m, k)
+            n += 2
+        for b in range(BANDS):
+            o[n] = _mean(level, t, t + 5, m, b) - _top(level, t - 50, t - 14, m, b)
+            o[n + 1] = _mean(level, t + 1, t + 20, m, b) - _mean(level, t - 20, t - 2, m, b)
+            o[n + 2] = _restless(level, t - 44, t - 1, m, b)
+            o[n + 3] = _restless(level, t + 8, t + 48, m, b)
+            n += 4
         for k in range(2):
             o[n + k] = _top(quick, t4 - 4, t4 + 12, s, k) - _top(quick, t4 - 20, t4 - 4, s, k) if s >= 0 else NOT_THERE
         for g in range(3):

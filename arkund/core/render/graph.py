@@ -7,18 +7,20 @@ from. Its reach says how many samples it must see before and after a span.
 import hashlib
 import json
 from dataclasses import dataclass
+from math import ceil, log2
 
 from arkund.core.blend.settings import OFF_DB, BusSettings, PathSettings
 from arkund.core.clean import process as clean
 from arkund.core.dsp import limiter
-from arkund.core.dsp.bank import WIDE
 from arkund.core.kit.pieces import group_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
-from arkund.core.render.source import SOURCE_REACH, source_settings
+from arkund.core.render.source import Recordings, source_settings
 from arkund.core.tone import process as tone
 
-REACH_STEP_S = 2.0  # reaches are rounded up to multiples, so that most strips share a bank and cached spans stay useful
+STAGES = ("source", "gate", "tone", "shaper", "compressor")  # of a mic, in order; each but the first may be off
+LEAST_REACH_S = 0.1
+STEPS_PER_DOUBLING = 2  # reaches are rounded up to few sizes, so that cached spans stay useful while a setting moves
 PATHS = ("punch", "sustain")
 
 
@@ -35,11 +37,13 @@ class Node:
     settings: object = None
 
 
-def build(plan: Plan, sample_rate_hz: int) -> dict[str, Node]:
-    """Return all nodes of a Plan by name: ``strip:MIC``, ``path:PATH``, ``mix``, ``kit``, ``group:GROUP``, ``drum:PIECE``."""
-    rate, nodes = sample_rate_hz, {}
+def build(plan: Plan, recordings: Recordings) -> dict[str, Node]:
+    """Return all nodes of a Plan by name: ``path:PATH``, ``mix``, ``kit``, ``group:GROUP``, ``drum:PIECE``, ``alone:MIC``, the STAGES of
+    each mic that are on as ``STAGE:MIC``, and the last of them also as ``strip:MIC``.
+    """
+    rate, nodes = recordings.sample_rate_hz, {}
     for mic in plan.mics:
-        nodes[f"strip:{mic.id}"] = _strip(plan, mic, rate)
+        _strip(nodes, plan, recordings, mic)
     heard = audible(plan)
     for path in PATHS:
         settings: PathSettings = getattr(plan, path)
@@ -71,6 +75,13 @@ def build(plan: Plan, sample_rate_hz: int) -> dict[str, Node]:
     return nodes
 
 
+def mics_of(nodes: dict[str, Node], name: str) -> set[str]:
+    """Return the ids of the mics that are heard in a node."""
+    inputs = nodes[name].inputs
+    mine = {each[6:] for each in inputs if each.startswith("strip:")}
+    return mine.union(*(mics_of(nodes, each) for each in inputs if not each.startswith("strip:")))
+
+
 def audible(plan: Plan) -> list[MicPlan]:
     """Return the mics that are heard in the kit: not muted, and only the soloed ones where any is soloed."""
     solo = any(mic.mix.solo for mic in plan.mics)
@@ -92,23 +103,22 @@ def _gatherings(plan: Plan) -> dict[str, list[MicPlan]]:
     return out
 
 
-def _strip(plan: Plan, mic: MicPlan, rate: int) -> Node:
-    reaches = (
-        clean.reach(mic.gate, rate),
-        tone.reach(mic.tone, rate),
-        punch.shaper_reach(mic.shaper, rate),
-        punch.compressor_reach(mic.compressor, rate),
-        (SOURCE_REACH, SOURCE_REACH),
-    )
-    settings = {
-        "source": source_settings(plan, mic),
-        "gate": mic.gate.to_json() if mic.gate.on else None,
-        "tone": mic.tone.to_json() if mic.tone.on else None,
-        "shaper": mic.shaper.to_json() if mic.shaper.on else None,
-        "compressor": mic.compressor.to_json() if mic.compressor.on else None,
+def _strip(nodes: dict[str, Node], plan: Plan, recordings: Recordings, mic: MicPlan) -> None:
+    rate = recordings.sample_rate_hz
+    stages = {
+        "source": (source_settings(plan, recordings, mic), (0, 0)),
+        "gate": (mic.gate.to_json(), clean.reach(mic.gate, rate)),
+        "tone": (mic.tone.to_json(), tone.reach(mic.tone, rate)),
+        "shaper": (mic.shaper.to_json(), punch.shaper_reach(mic.shaper, rate)),
+        "compressor": (mic.compressor.to_json(), punch.compressor_reach(mic.compressor, rate)),
     }
-    before, after = sum(r[0] for r in reaches), sum(r[1] for r in reaches)
-    return _node({}, f"strip:{mic.id}", "strip", settings, (), before, after, mic, rate)
+    inputs: tuple[str, ...] = ()
+    for stage in STAGES:
+        if stage == "source" or getattr(mic, stage).on:
+            name, (settings, reach) = f"{stage}:{mic.id}", stages[stage]
+            nodes[name] = _node(nodes, name, stage, settings, inputs, *reach, mic, rate)
+            inputs = (name,)
+    nodes[f"strip:{mic.id}"] = nodes[inputs[0]]
 
 
 def _bus_reach(bus: BusSettings, rate: int) -> tuple[int, int]:
@@ -126,18 +136,45 @@ def _node(nodes, name, kind, settings, inputs, before, after, payload, rate) -> 
 
 
 def rounded(reach: int, rate: int) -> int:
-    """Return a reach rounded up to a multiple of REACH_STEP_S; 0 stays 0."""
+    """Return a reach rounded up to the next of a geometric row of sizes; 0 stays 0."""
     if reach <= 0:
         return 0
-    step = int(REACH_STEP_S * rate)
-    return -(-reach // step) * step
+    steps = max(ceil(STEPS_PER_DOUBLING * log2(reach / (LEAST_REACH_S * rate)) - 1e-9), 0)
+    return ceil(LEAST_REACH_S * rate * 2 ** (steps / STEPS_PER_DOUBLING))
 
 
-def batches(nodes: list[Node]) -> list[list[Node]]:
-    """Split strips into banks of equal reach: all lanes of a bank start at the same sample, so a strip's samples do not depend
-    on which others it is rendered with.
+@dataclass(frozen=True, slots=True)
+class Windows:
+    """Where each node is rendered for a wanted span: (first sample, one after the last).
+
+    They depend on the Plan and the span only, never on what is cached, and are the same for all mics, so that mics run side by side and a
+    node's samples depend on nothing but the request.
     """
-    groups: dict[int, list[Node]] = {}
-    for node in nodes:
-        groups.setdefault(node.before, []).append(node)
-    return [group[i : i + WIDE] for group in groups.values() for i in range(0, len(group), WIDE)]
+
+    mix: tuple[int, int]
+    stages: dict[str, tuple[int, int]]
+
+    @property
+    def strips(self) -> tuple[int, int]:
+        """Of what the mixes are made of."""
+        return self.stages[STAGES[-1]]
+
+
+def windows(plan: Plan, nodes: dict[str, Node], span: tuple[int, int], rate: int) -> Windows:
+    """Return the windows for a span of the kit: every node begins as much earlier as those after it need to settle.
+
+    The bus and the paths count also while they are off, so that switching them leaves the mics' windows alone.
+    """
+    before, after = _bus_reach(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
+    mix = span[0] - rounded(before, rate), span[1] + after
+    paths = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
+    longest = max(rounded(punch.compressor_reach(compressor, rate)[0], rate) for compressor in paths)
+    window, stages = (mix[0] - longest, mix[1]), {}
+    for stage in reversed(STAGES):
+        stages[stage] = window
+        mine = [node for node in nodes.values() if node.kind == stage]
+        window = (
+            window[0] - max((node.before for node in mine), default=0),
+            window[1] + max((node.after for node in mine), default=0),
+        )
+    return Windows(mix, stages)

@@ -1,20 +1,20 @@
 """What is heard and printed: ``render(plan, recordings, span)``, a pure function with a cache beside it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 
 import numpy as np
 
 from arkund.core.clean import process as clean
 from arkund.core.dsp import _kernels, limiter
-from arkund.core.dsp.bank import empty_bank, filter_bank
+from arkund.core.dsp.bank import WIDE, empty_bank, filter_bank
 from arkund.core.errors import CancelledError, SettingsError
-from arkund.core.plan.plan import Plan
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
 from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
-from arkund.core.render.source import Recordings, source, source_bank
-from arkund.core.render.strips import Strips
+from arkund.core.render.source import Recordings, source
+from arkund.core.render.stages import Stages
 from arkund.core.units import db_to_gain
 
 
@@ -48,127 +48,103 @@ def render(
     SettingsError : unknown output
     CancelledError : ``cancelled`` became true between two nodes
     """
-    nodes = graph.build(plan, recordings.sample_rate_hz)
+    rate = recordings.sample_rate_hz
+    nodes = graph.build(plan, recordings)
     if output not in nodes:
         raise SettingsError(f"output: unknown {output!r}; known are {', '.join(sorted(nodes))}.")
-    work = _Work(plan, recordings, nodes, cache or SpanCache(), executor, cancelled)
-    work.prepare(_strips_needed(nodes, output, *span))
-    return work.node(output, *span)
-
-
-def _strips_needed(nodes, output: str, start: int, stop: int) -> dict[str, tuple[int, int]]:
-    """Return the span that is needed of each strip, so that all can be rendered together."""
-    needed: dict[str, tuple[int, int]] = {}
-
-    def visit(name: str, a: int, b: int) -> None:
-        node = nodes[name]
-        if node.kind == "strip":
-            old = needed.get(name, (a, b))
-            needed[name] = (min(a, old[0]), max(b, old[1]))
-            return
-        for each in node.inputs:
-            visit(each, a - node.before, b + node.after)
-
-    visit(output, start, stop)
-    return needed
+    windows = graph.windows(plan, nodes, span, rate)
+    return _Work(plan, recordings, nodes, windows, cache or SpanCache(), executor, cancelled).output(output, span)
 
 
 class _Work:
-    """One rendering: evaluates nodes from the outputs down, each at most once per span."""
+    """One rendering: what is kept is taken, what is not is made from what it needs."""
 
-    def __init__(self, plan, recordings, nodes, cache, executor, cancelled) -> None:
-        self.plan, self.recordings, self.nodes = plan, recordings, nodes
-        self.cache, self.executor, self.cancelled = cache, executor, cancelled
+    def __init__(self, plan, recordings, nodes, windows, cache, executor, cancelled) -> None:
+        self.plan, self.nodes, self.windows = plan, nodes, windows
         self.rate = recordings.sample_rate_hz
+        self.cache, self.executor, self.cancelled = cache, executor, cancelled
+        self.stages = Stages(plan, recordings, nodes, windows, cache, executor, self.check)
+        self.strips: dict[str, np.ndarray] = {}
 
-    def prepare(self, needed: dict[str, tuple[int, int]]) -> None:
-        """Render the strips that are not in the cache, in lock-step and side by side."""
-        missing: dict[tuple[int, int], list[graph.Node]] = {}
-        for name, (a, b) in needed.items():
-            if self.cache.get(self.nodes[name].key, a, b) is None:
-                missing.setdefault((a, b), []).append(self.nodes[name])
-        for (a, b), strips in missing.items():
-            groups = graph.batches(strips)
-            if self.executor is not None and len(groups) == 1 and len(strips) > 3:
-                half = (len(strips) + 1) // 2
-                groups = [strips[:half], strips[half:]]
-            if self.executor is None:
-                for group in groups:
-                    self._bank(group, a, b)
-            else:
-                list(self.executor.map(lambda group, a=a, b=b: self._bank(group, a, b), groups))
-
-    def _bank(self, strips: list[graph.Node], start: int, stop: int) -> None:
+    def check(self) -> None:
         if self.cancelled():
             raise CancelledError("The render was cancelled.")
-        mics = [node.settings for node in strips]
-        chain, before = Strips(mics, self.rate), strips[0].before
-        bank = source_bank(self.plan, self.recordings, mics, start - before, stop + chain.ahead, chain.width)
-        bank = chain.run(bank)[before:]
-        for lane, node in enumerate(strips):
-            self.cache.put(node.key, start, stop, np.ascontiguousarray(bank[:, lane]))
 
-    def node(self, name: str, start: int, stop: int) -> np.ndarray:
+    def output(self, name: str, span: tuple[int, int]) -> np.ndarray:
+        """Return a span of a node: stereo, a strip's mono."""
+        if name.startswith("strip:"):
+            window = self.windows.strips
+            return self.stages.strips([self.plan.mic(name[6:])])[name[6:]][span[0] - window[0] : span[1] - window[0]]
+        if name.startswith("path:"):
+            window = self.windows.mix
+            return self.node(name, window)[span[0] - window[0] : span[1] - window[0]]
+        return self.node(name, span)
+
+    def node(self, name: str, span: tuple[int, int]) -> np.ndarray:
         node = self.nodes[name]
-        found = self.cache.get(node.key, start, stop)
-        if found is not None:
-            return found
-        if self.cancelled():
-            raise CancelledError("The render was cancelled.")
-        if node.kind == "strip":
-            self._bank([node], start, stop)
-            return self.cache.get(node.key, start, stop)
-        out = getattr(self, f"_{node.kind}")(node, start, stop)
-        self.cache.put(node.key, start, stop, out)
+        found = self.cache.get(node.key, *span)
+        if found is None:
+            if not self.strips:
+                heard = graph.mics_of(self.nodes, name)
+                self.strips = self.stages.strips([mic for mic in self.plan.mics if mic.id in heard])
+            self.check()
+            found = getattr(self, f"_{node.kind}")(node, span)
+            self.cache.put(node.key, *span, found)
+        return found
+
+    def _sum(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
+        paths = [name for name in node.inputs if name.startswith("path:")]
+        beside = self.executor.map if self.executor else map
+        crushed = beside(lambda name: self.node(name, self.windows.mix), paths)
+        out = self._placed(node.settings, [mic.mix.level_db for mic in node.settings], span)
+        for name, part in zip(paths, crushed, strict=True):
+            path, start = getattr(self.plan, name[5:]), span[0] - self.windows.mix[0]
+            out += part[start : start + out.shape[0]] * np.float32(db_to_gain(path.level_db))
         return out
 
-    def _sum(self, node: graph.Node, start: int, stop: int) -> np.ndarray:
-        out = np.zeros((stop - start, 2), np.float32)
-        mics = {f"strip:{mic.id}": mic for mic in node.settings}
-        paths = [name for name in node.inputs if name not in mics]
-        if self.executor is not None and len(paths) > 1:
-            list(self.executor.map(lambda name: self.node(name, start, stop), paths))
-        for name in node.inputs:
-            part = self.node(name, start, stop)
-            if name in mics:
-                mix = mics[name].mix
-                add_placed(out, part, mix.level_db, mix.pan)
-            else:
-                path = getattr(self.plan, name.split(":")[1])
-                out += part * np.float32(db_to_gain(path.level_db))
-        return out
-
-    def _path(self, node: graph.Node, start: int, stop: int) -> np.ndarray:
+    def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         path = getattr(self.plan, node.settings)
-        a, b = start - node.before, stop + node.after
-        out = np.zeros((b - a, 2), np.float32)
-        for name in node.inputs:
-            mic = self.nodes[name].settings
-            add_placed(out, self.node(name, a, b), graph.send_db(mic, node.settings), mic.mix.pan)
+        mics = [self.plan.mic(name[6:]) for name in node.inputs]
+        window = (self.windows.strips[0], span[1])
+        out = self._placed(mics, [graph.send_db(mic, node.settings) for mic in mics], window)
         punch.LinkedCompressor(path.compressor, self.rate).run(out)
-        return out[node.before : node.before + stop - start]
+        return out[span[0] - window[0] :]
 
-    def _bus(self, node: graph.Node, start: int, stop: int) -> np.ndarray:
-        dry = self.node(node.inputs[0], start - node.before, stop + node.after)
-        bus, out = node.settings, dry.copy()
+    def _bus(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
+        window = self.windows.mix
+        bus, out = node.settings, self.node(node.inputs[0], window).copy()
         punch.LinkedCompressor(bus.compressor, self.rate).run(out, bus.mix)
         out *= np.float32(db_to_gain(bus.level_db))
         if bus.limiter_on:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
-        return out[node.before : node.before + stop - start]
+        return out[span[0] - window[0] :][: span[1] - span[0]]
+
+    def _placed(self, mics: Sequence[MicPlan], levels_db: Sequence[float], span: tuple[int, int]) -> np.ndarray:
+        """Return mics' strips at levels and their places, summed over a span."""
+        start = span[0] - self.windows.strips[0]
+        length = span[1] - span[0]
+        rows = [self.strips[mic.id][start : start + length] for mic in mics]
+        gains = [
+            [db_to_gain(level) * side for side in pan_gains(mic.mix.pan)]
+            for mic, level in zip(mics, levels_db, strict=True)
+        ]
+        return placed(rows, np.array(gains, np.float32), length)
+
+
+def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.ndarray:
+    """Return the stereo sum of mono signals [each shape=(length,)] with their gains to the left and right [shape=(rows, 2)]."""
+    out = np.zeros((length, 2), np.float32)
+    for first in range(0, len(rows), WIDE):
+        some = tuple(rows[first : first + WIDE])
+        full = some + (rows[first],) * (WIDE - len(some))  # the kernel is made for one number of rows
+        _kernels.place(full, len(some), gains[first : first + WIDE].reshape(-1), out.reshape(-1))
+    return out
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
     """Return left and right gain: equal power, 0 dB at the side, -3 dB in the middle."""
     angle = (pan + 1.0) * np.pi / 4.0
     return float(np.cos(angle)), float(np.sin(angle))
-
-
-def add_placed(out: np.ndarray, mono: np.ndarray, level_db: float, pan: float) -> None:
-    """Add a mono signal [shape=(samples,)] to a stereo sum at a level and a place."""
-    left, right = pan_gains(pan)
-    gain = db_to_gain(level_db)
-    _kernels.add_placed(out.reshape(-1), mono, np.float32(gain * left), np.float32(gain * right))
 
 
 def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int, int]) -> np.ndarray:

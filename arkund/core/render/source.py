@@ -6,7 +6,7 @@ from typing import Protocol
 import numpy as np
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.delay import HALF_TAPS, read_delayed
+from arkund.core.dsp.delay import read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.plan.plan import MicPlan, Plan
@@ -26,6 +26,8 @@ class Recordings(Protocol):
     def mic(self, take: str, mic_id: str) -> Reader | None: ...
 
     def length(self, take: str) -> int: ...
+
+    def content(self, take: str, mic_id: str) -> str: ...  # a hash of the samples, '' where the take lacks the mic
 
 
 def silence(start: int, stop: int) -> np.ndarray:
@@ -77,13 +79,13 @@ def source_bank(
     return bank
 
 
-def source_settings(plan: Plan, mic: MicPlan) -> dict:
+def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan) -> dict:
     """Return what the source of a mic depends on, as plain data for its content hash."""
     captures = [c.to_json() for c in plan.captures if c.piece == mic.piece] if is_close(mic.role) else []
-    ids = {c["id"] for c in captures}
+    ids, takes = {c["id"] for c in captures}, {plan.take, *(c["take"] for c in captures)}
     return {
         "take": plan.take,
-        "mic": mic.id,
+        "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
         "trim_db": mic.trim_db,
         "line_up": mic.line_up.to_json(),
         "cuts": [c.to_json() for c in plan.cuts],
@@ -92,6 +94,3 @@ def source_settings(plan: Plan, mic: MicPlan) -> dict:
         "placements": [p.to_json() for p in plan.placements if p.capture in ids],
         "layers": [layer.to_json() for layer in plan.layers if layer.capture in ids],
     }
-
-
-SOURCE_REACH = HALF_TAPS  # samples before and after; the source reads its file wherever it needs

@@ -11,7 +11,7 @@ import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import WIDE
+from arkund.core.dsp.bank import WIDE, empty_bank
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
@@ -24,6 +24,7 @@ from arkund.core.units import db_to_gain
 
 BLOCK = 1 << 16  # samples
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
+STEMS_PER_BANK = WIDE // 2
 SIDE_BY_SIDE = 2  # banks that the mics are spread over where there are enough
 
 
@@ -34,6 +35,19 @@ class Block:
     banks: list[np.ndarray]  # float32 [shape=(samples, width)], in the order of ``Stream.groups``
     stems: np.ndarray  # float32 [shape=(samples, 2 * stems)], in the order of ``Stream.stems``
     kit: np.ndarray  # float32 [shape=(samples, 2)]
+
+    def all_banks(self) -> list[np.ndarray]:
+        """Return strips, stems and kit as banks: see ``Stream.places``."""
+        out = list(self.banks)
+        for first in range(0, self.stems.shape[1], WIDE):
+            out.append(_as_bank(self.stems[:, first : first + WIDE]))
+        return [*out, _as_bank(self.kit)]
+
+
+def _as_bank(audio: np.ndarray) -> np.ndarray:
+    bank = empty_bank(*audio.shape)
+    bank[:, : audio.shape[1]] = audio
+    return bank
 
 
 class Stream:
@@ -49,7 +63,7 @@ class Stream:
         banks = max(-(-len(mics) // WIDE), min(SIDE_BY_SIDE, len(mics)))
         self.groups = [list(part) for part in np.array_split(np.array(mics, object), banks)] if mics else []
         self._strips = [Strips(group, rate) for group in self.groups]
-        nodes = graph.build(plan, rate)
+        nodes = graph.build(plan, recordings)
         self._paths = [path for path in graph.PATHS if getattr(plan, path).on]
         groups = [name for name in nodes if name.startswith("group:")]
         self.stems = [*groups, *(f"path:{path}" for path in self._paths)]
@@ -58,6 +72,23 @@ class Stream:
         self._bus_compressor = LinkedCompressor(plan.bus.compressor, rate)
         self._skip = 0
         self._limiter = Limiter(plan.bus.ceiling_db, plan.bus.limiter_release_ms, rate) if plan.bus.limiter_on else None
+
+    def places(self) -> dict[str, tuple[int, int]]:
+        """Return in which bank of ``Block.all_banks`` and at which lane each output begins; all but the strips have two lanes."""
+        out = {}
+        for bank, mics in enumerate(self.groups):
+            out |= {f"strip:{mic.id}": (bank, lane) for lane, mic in enumerate(mics)}
+        after = len(self.groups)
+        for number, stem in enumerate(self.stems):
+            out[stem] = (after + number // STEMS_PER_BANK, 2 * (number % STEMS_PER_BANK))
+        return out | {"kit": (after + -(-len(self.stems) // STEMS_PER_BANK), 0)}
+
+    def lanes(self) -> list[int]:
+        """Return how many lanes each bank of ``Block.all_banks`` uses."""
+        out = [len(mics) for mics in self.groups]
+        for first in range(0, len(self.stems), STEMS_PER_BANK):
+            out.append(2 * min(STEMS_PER_BANK, len(self.stems) - first))
+        return [*out, 2]
 
     def _gains_of(self, mics: list[MicPlan], nodes) -> np.ndarray:
         """Return each mic's gain into the columns: left and right of every stem and, last, of the mix."""

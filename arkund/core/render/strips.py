@@ -1,6 +1,6 @@
 """Mics through gate, tone, shaper and compressor, side by side in a bank, block by block."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.process import Compressor, Shaper
 from arkund.core.tone.process import equaliser
 
+STAGES = ("gate", "tone", "shaper", "compressor")
 NOTHING = np.zeros(0, np.float32)
 
 
@@ -19,7 +20,8 @@ class Strips:
     No mic hears another, and how the audio is cut into calls changes nothing, so a mic's samples depend neither on its bank nor on its blocks.
     """
 
-    def __init__(self, mics: Sequence[MicPlan], sample_rate_hz: int) -> None:
+    def __init__(self, mics: Sequence[MicPlan], sample_rate_hz: int, stages: Collection[str] = STAGES) -> None:
+        mics = [_only(mic, stages) for mic in mics]
         self.width = NARROW if len(mics) <= NARROW else WIDE
         self._count, self._begun = len(mics), False
         self._gate = Gate([mic.gate for mic in mics], sample_rate_hz, self.width)
@@ -53,3 +55,9 @@ class Strips:
             compressor.state,
         )
         return bank[:count]
+
+
+def _only(mic: MicPlan, stages: Collection[str]) -> MicPlan:
+    """Return a mic with the other stages off."""
+    off = {stage: getattr(mic, stage).replace(on=False) for stage in STAGES if stage not in stages}
+    return mic.replace(**off) if off else mic

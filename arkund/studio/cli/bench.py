@@ -43,7 +43,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     from arkund.studio.cli.chain import chain_figures
     from arkund.studio.cli.group import migrate
     from arkund.studio.models import Session
-    from arkund.studio.services import listening
+    from arkund.studio.services import rendering
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.measuring import Measure
     from arkund.studio.services.printing import print_session
@@ -58,7 +58,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     propose_s, _ = _timed(lambda: propose_all(session.pk))
     session = Session.objects.get(pk=session.pk)
     one, everything = _auditions(session)
-    listening.forget()
+    rendering.cache().clear()
     _forget_peak()
     print_s, _ = _timed(lambda: print_session(session, folder / "out"))
     print_mb = _peak_mb()

@@ -1,27 +1,41 @@
-"""Long work in threads of the server process, with its row in the database for progress, cancel and restart."""
+"""Long work in threads of the server process: queued in the database, so that it survives a restart."""
 
 import logging
 import os
-from collections.abc import Callable
+import threading
 from concurrent.futures import ThreadPoolExecutor
 from time import monotonic
 
 from django.db import close_old_connections
 from django.utils import timezone
 
-from arkund.core.errors import ArkundError, CancelledError
+from arkund.core.errors import ArkundError, CancelledError, SettingsError
 from arkund.studio.models import Job
 
 WRITE_EVERY_S = 0.2
+MOST_TRIES = 2  # work that took the process down with it is not begun by itself for ever
+NICENESS = 15  # of background work
+STOPPED = "The application was stopped meanwhile; nothing half-made was kept. Start it again."
 log = logging.getLogger(__name__)
 _pool = ThreadPoolExecutor(2, thread_name_prefix="job")
 
 
-class Handle:
-    """What a job's work is given: report progress, ask whether to stop."""
+def _nicely() -> None:
+    """Let this thread stand back wherever the system can tell threads apart (Linux)."""
+    try:
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICENESS)
+    except (AttributeError, OSError):
+        log.info("background work runs at the usual priority")
 
-    def __init__(self, job_id: int) -> None:
-        self.job_id, self._written, self._stop = job_id, 0.0, False
+
+_quiet_pool = ThreadPoolExecutor(1, thread_name_prefix="quiet", initializer=_nicely)
+
+
+class Handle:
+    """What a job's work is given: its row, and ways to report progress, to ask whether to stop and to keep what is done."""
+
+    def __init__(self, job: Job) -> None:
+        self.job, self._written, self._stop = job, 0.0, job.cancel
 
     def progress(self, share: float, text: str = "") -> None:
         """Write progress, at most a few times a second."""
@@ -29,30 +43,89 @@ class Handle:
         if now - self._written < WRITE_EVERY_S and share < 1.0:
             return
         self._written = now
-        rows = Job.objects.filter(pk=self.job_id)
+        rows = Job.objects.filter(pk=self.job.pk)
         rows.update(progress=min(share, 1.0), message=text[:600], beat=timezone.now())
-        self._stop = rows.values_list("cancel", flat=True).first() or False
+        self._stop = rows.values_list("cancel", flat=True).first() is not False  # a deleted row stops too
 
     def cancelled(self) -> bool:
         """Say whether someone asked to stop."""
         return self._stop
 
+    def keep(self, session_id: int | None = None, **result) -> None:
+        """Keep a part of the result, so that the work can go on from there after a restart."""
+        self.job.result |= result
+        self.job.session_id = session_id or self.job.session_id
+        Job.objects.filter(pk=self.job.pk).update(result=self.job.result, session_id=self.job.session_id)
 
-def start(kind: str, work: Callable[[Handle], dict], session_id: int | None = None) -> Job:
-    """Queue work; its result is kept as the job's result, its failure as the job's message."""
-    job = Job.objects.create(kind=kind, session_id=session_id, process=os.getpid())
-    _pool.submit(_run, job.pk, work)
+
+def start(kind: str, arguments: dict, title: str, session_id: int | None = None) -> Job:
+    """Queue work of a kind with arguments of plain data."""
+    quiet = _kind(kind).quiet
+    job = Job.objects.create(
+        kind=kind, arguments=arguments, title=title[:200], session_id=session_id, process=os.getpid(), quiet=quiet
+    )
+    _submit(job)
     return job
 
 
-def _run(job_id: int, work: Callable[[Handle], dict]) -> None:
+def retry(job_id: int) -> Job:
+    """Queue work again that failed or was cancelled. Raises SettingsError where it is neither."""
+    rows = Job.objects.filter(pk=job_id, state__in=(Job.FAILED, Job.CANCELLED))
+    if not rows.update(state=Job.WAITING, cancel=False, progress=0.0, message="", tries=0, process=os.getpid()):
+        raise SettingsError("job: only what failed or was cancelled can be started again.")
+    job = Job.objects.get(pk=job_id)
+    _submit(job)
+    return job
+
+
+def resume() -> list[Job]:
+    """Take up what was waiting or running when another process died; what has been begun too often is marked as failed."""
+    taken = []
+    for job in Job.objects.filter(state__in=Job.OPEN).order_by("pk"):
+        if job.process != os.getpid() and _alive(job.process):
+            continue
+        if job.cancel or job.tries >= MOST_TRIES:
+            Job.objects.filter(pk=job.pk).update(state=Job.FAILED, message=STOPPED)
+            continue
+        Job.objects.filter(pk=job.pk).update(state=Job.WAITING, process=os.getpid(), progress=0.0)
+        job.refresh_from_db()
+        taken.append(job)
+    for job in taken:
+        _submit(job)
+    return taken
+
+
+def _alive(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except OSError:
+        return False
+    return process > 0
+
+
+def _kind(name: str):
+    from arkund.studio.jobs.kinds import KINDS  # the kinds' services start jobs themselves
+
+    return KINDS[name]
+
+
+def _submit(job: Job) -> None:
+    (_quiet_pool if job.quiet else _pool).submit(run, job.pk)
+
+
+def run(job_id: int) -> None:
+    """Do one job's work and write down how it ended."""
     close_old_connections()
     rows = Job.objects.filter(pk=job_id)
     try:
-        if rows.values_list("cancel", flat=True).first():
+        job = rows.first()
+        if job is None:
+            return
+        if job.cancel:
             raise CancelledError("Cancelled before it began.")
-        rows.update(state=Job.RUNNING, beat=timezone.now())
-        result = work(Handle(job_id))
+        now = timezone.now()
+        rows.update(state=Job.RUNNING, began=now, beat=now, tries=job.tries + 1)
+        result = _kind(job.kind).run(Handle(job))
         rows.update(state=Job.DONE, progress=1.0, message="", result=result, beat=timezone.now())
     except CancelledError as error:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
@@ -66,12 +139,3 @@ def _run(job_id: int, work: Callable[[Handle], dict]) -> None:
         )
     finally:
         close_old_connections()
-
-
-def settle_orphans() -> int:
-    """Mark what was running when the process died; returns how many."""
-    rows = Job.objects.filter(state__in=(Job.WAITING, Job.RUNNING))
-    return rows.update(
-        state=Job.FAILED,
-        message="The application was stopped meanwhile; nothing half-made was kept. Start it again.",
-    )

@@ -9,18 +9,20 @@ from arkund.core.plan.plan import HitChange, Layer, Placement
 from arkund.core.replace.measure import strikes, typical_hit
 from arkund.core.timing.propose import quantise as quantise_cuts
 from arkund.core.timing.settings import QuantiseSettings
-from arkund.studio.jobs import runner
+from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import moves, proposing, recordings
+from arkund.studio.services import moves, proposing
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
 
 
 def _answer(session_id: int, move: Move | None) -> JsonResponse:
-    version = Session.objects.values_list("version", flat=True).get(pk=session_id)
+    session = Session.objects.get(pk=session_id)
+    if move is not None:
+        background.keep_whole(session)
     return JsonResponse(
-        {"version": version, "move": move.number if move else None, "title": move.title if move else ""}
+        {"version": session.version, "move": move.number if move else None, "title": move.title if move else ""}
     )
 
 
@@ -83,12 +85,7 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
 def propose(request: HttpRequest, session_id: int) -> JsonResponse:
     """Start the job that accepts every first choice."""
     get_object_or_404(Session, pk=session_id)
-
-    def work(handle: runner.Handle) -> dict:
-        made = proposing.propose_all(session_id, handle.progress, handle.cancelled)
-        return {"moves": len(made)}
-
-    return JsonResponse({"job": runner.start("propose", work, session_id).pk})
+    return JsonResponse({"job": runner.start("propose", {}, "every first choice", session_id).pk})
 
 
 @require_POST
@@ -97,18 +94,8 @@ def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
     session = get_object_or_404(Session, pk=session_id)
     body = body_of(request)
     take = get_object_or_404(session.takes, key=wanted(body, "take", str))
-    version = wanted(body, "version", int)
-
-    def work(handle: runner.Handle) -> dict:
-        if recordings.found(session, session.plan, take.key) is None:
-            recordings.find(session, session.plan, take.key, lambda share: handle.progress(share, "finding hits"))
-        if wanted(body, "look", bool, False):
-            return {}
-        changes = {"take": take.key, "cuts": [], "hit_changes": [], "placements": [], "layers": []}
-        made = moves.apply(session_id, changes, step="takes", title=f"Work on {take.name}", version=version)
-        return {"move": made.number}
-
-    return JsonResponse({"job": runner.start("take", work, session_id).pk})
+    given = {"take": take.key, "version": wanted(body, "version", int), "look": wanted(body, "look", bool, False)}
+    return JsonResponse({"job": runner.start("take", given, f"hits of {take.name}", session_id).pk})
 
 
 @require_POST

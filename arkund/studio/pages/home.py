@@ -10,11 +10,9 @@ from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import runner
-from arkund.studio.models import Job, Session
+from arkund.studio.models import Session
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store
-from arkund.studio.services.importing import import_folder
-from arkund.studio.services.recordings import find_all
 
 
 def sessions(request: HttpRequest) -> HttpResponse:
@@ -48,22 +46,8 @@ def load(request: HttpRequest) -> JsonResponse:
     name = (request.POST.get("name") or _top(paths) or "Session").strip()[:120]
     meter = request.POST.get("meter") or "4/4"
 
-    def work(handle: runner.Handle) -> dict:
-        try:
-            session = import_folder(
-                _only_folder(folder),
-                name=name,
-                bpm=bpm,
-                meter=meter,
-                on_progress=lambda share, text: handle.progress(0.6 * share, text),
-                cancelled=handle.cancelled,
-            )
-            find_all(session, lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
-            return {"session": session.pk}
-        finally:
-            shutil.rmtree(folder, ignore_errors=True)
-
-    return JsonResponse({"job": runner.start("import", work).pk})
+    given = {"folder": folder.name, "name": name, "bpm": bpm, "meter": meter}
+    return JsonResponse({"job": runner.start("import", given, f"import of {name}").pk})
 
 
 def _inside(path: str) -> Path:
@@ -79,37 +63,8 @@ def _top(paths: list[str]) -> str:
     return first[0] if len(first) > 1 else ""
 
 
-def _only_folder(folder: Path) -> Path:
-    """Step into the one folder that was dropped, so that its sub-folders are the takes."""
-    inside = list(folder.iterdir())
-    return inside[0] if len(inside) == 1 and inside[0].is_dir() else folder
-
-
 @require_POST
 def remove(request: HttpRequest, session_id: int) -> HttpResponse:
     """Delete a session; its audio goes at the next start where no other session uses it."""
     get_object_or_404(Session, pk=session_id).delete()
     return redirect("home")
-
-
-def job(request: HttpRequest, job_id: int) -> JsonResponse:
-    """Return how far long work has come."""
-    row = get_object_or_404(Job, pk=job_id)
-    return JsonResponse(
-        {
-            "id": row.pk,
-            "kind": row.kind,
-            "state": row.state,
-            "progress": row.progress,
-            "message": row.message,
-            "result": row.result,
-            "session": row.session_id,
-        }
-    )
-
-
-@require_POST
-def cancel(request: HttpRequest, job_id: int) -> JsonResponse:
-    """Ask long work to stop."""
-    updated = Job.objects.filter(pk=job_id, state__in=(Job.WAITING, Job.RUNNING)).update(cancel=True)
-    return JsonResponse({"cancelled": bool(updated)})

@@ -13,8 +13,6 @@ from arkund.core.files.writing import BITS
 from arkund.studio.jobs import runner
 from arkund.studio.models import Print, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import store
-from arkund.studio.services.printing import print_session
 
 
 @require_POST
@@ -24,13 +22,8 @@ def start(request: HttpRequest, session_id: int) -> JsonResponse:
     format_name = wanted(body_of(request), "format", str, "wav24")
     if format_name not in BITS:
         raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
-    folder = store.prints_folder() / f"{session.pk}" / uuid.uuid4().hex[:12]
-
-    def work(handle: runner.Handle) -> dict:
-        manifest = print_session(session, folder, format_name, handle.progress, handle.cancelled)
-        return {"files": len(manifest["files"])}
-
-    return JsonResponse({"job": runner.start("print", work, session.pk).pk})
+    given = {"folder": f"{session.pk}/{uuid.uuid4().hex[:12]}", "format": format_name}
+    return JsonResponse({"job": runner.start("print", given, f"print, {format_name}", session.pk).pk})
 
 
 def file(request: HttpRequest, session_id: int, print_id: int, name: str) -> FileResponse:

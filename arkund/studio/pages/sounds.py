@@ -1,6 +1,7 @@
 """What pages hear and draw: auditions and waveform peaks, both as plain binary."""
 
 import json
+from pathlib import Path
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -10,7 +11,7 @@ from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan import change
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, pictures
+from arkund.studio.services import listening, pictures, whole
 
 
 @require_POST
@@ -59,6 +60,15 @@ def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpRe
     """Return one mic's waveform columns at one zoom; they never change, so browsers keep them."""
     session = get_object_or_404(Session, pk=session_id, ready=True)
     row = get_object_or_404(MicRecording, take__session=session, take__key=session.plan_json["take"], mic=mic)
-    response = HttpResponse(pictures.peaks(row.sha256, level).read_bytes(), content_type="application/octet-stream")
+    return _for_ever(pictures.peaks(row.sha256, level))
+
+
+def whole_peaks(request: HttpRequest, session_id: int, key: str, output: str, level: int) -> HttpResponse:
+    """Return the waveform of an output as rendered; another Plan has another key."""
+    return _for_ever(whole.columns(get_object_or_404(Session, pk=session_id, ready=True), key, output, level))
+
+
+def _for_ever(path: Path) -> HttpResponse:
+    response = HttpResponse(path.read_bytes(), content_type="application/octet-stream")
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response

@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 
 from arkund.core.errors import SettingsError
+from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.fields import fields_of, ranges_of
@@ -114,6 +115,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
 def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     """Return the chart's data, the margin notes and what undo and redo would do, all at one version."""
     session = get_object_or_404(Session, pk=session_id, ready=True)
+    background.keep_whole(session)
     measure = Measure(session)
     chosen = request.GET.get("of") or None
     if chosen is not None and len(chosen) > 60:

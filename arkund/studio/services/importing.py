@@ -30,11 +30,12 @@ def import_folder(
     meter: str = "4/4",
     on_progress: Progress = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
+    created: Callable[[int], None] = lambda session_id: None,
 ) -> Session:
     """Import all recordings of a folder; its sub-folders are takes.
 
     Files that cannot be used are named in the session's warnings; where none can be used, AudioError lists why. The session becomes
-    visible only when everything has been written.
+    visible only when everything has been written; ``created`` is told its id in the same transaction.
     """
     if not folder.is_dir():
         raise AudioError(f"{folder.name}: is not a folder; give the folder that holds the recordings.")
@@ -70,7 +71,10 @@ def import_folder(
             rows += _channels(take, path, channels, warnings)
     if not rows:
         raise AudioError("No usable recording: " + " ".join(warnings[:5]))
-    return _create(name or folder.name, rate, rows, tempo, warnings)
+    with transaction.atomic():
+        session = _create(name or folder.name, rate, rows, tempo, warnings)
+        created(session.pk)
+    return session
 
 
 def _tempo(bpm: float | None, meter: str) -> Tempo:

@@ -1,8 +1,6 @@
 """What the listening bar plays: loops of the kit or a drum, before and after at equal loudness."""
 
 import threading
-from collections import OrderedDict
-from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
@@ -10,11 +8,11 @@ from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
-from arkund.core.render.cache import SpanCache
 from arkund.core.render.loop import Loop, finish, in_front, match_db
-from arkund.core.render.render import key_listen, render
+from arkund.core.render.render import key_listen
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import SessionRecordings
+from arkund.studio.services.rendering import rendered, workers
 
 LONGEST_S = 60.0
 STEP_FIELDS = {
@@ -25,26 +23,8 @@ STEP_FIELDS = {
     "punch": ("shaper", "compressor"),
 }
 
-_executor = ThreadPoolExecutor(2, thread_name_prefix="render")
-_caches: OrderedDict[int, SpanCache] = OrderedDict()
 _latest: dict[str, int] = {}
 _lock = threading.Lock()
-
-
-def cache_of(session_id: int) -> SpanCache:
-    """Return the session's cache of rendered spans; only the few sessions in use keep one."""
-    with _lock:
-        cache = _caches.setdefault(session_id, SpanCache())
-        _caches.move_to_end(session_id)
-        while len(_caches) > 3:
-            _caches.popitem(last=False)
-        return cache
-
-
-def forget() -> None:
-    """Let go of all rendered spans."""
-    with _lock:
-        _caches.clear()
 
 
 def begin(client: str, number: int) -> None:
@@ -77,21 +57,21 @@ def audition(
     rate = session.sample_rate_hz
     if not 0 <= span[0] < span[1] or span[1] - span[0] > LONGEST_S * rate:
         raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
-    recordings, cache = SessionRecordings(session), cache_of(session.pk)
+    recordings = SessionRecordings(session)
     if what.startswith("key:"):
         return _plain(key_listen(plan, recordings, what[4:], span), rate)
     plain = without(plan, step)
     if what == "change":
-        after = _rendered(plan, recordings, span, "kit", cache, cancelled)
-        before = _rendered(plain, recordings, span, "kit", cache, cancelled)
+        after = _rendered(plan, recordings, span, "kit", cancelled)
+        before = _rendered(plain, recordings, span, "kit", cancelled)
         return _plain(after - before, rate)
-    audio = _rendered(plan, recordings, span, what, cache, cancelled)
+    audio = _rendered(plan, recordings, span, what, cancelled)
     if plain == plan:
         return _plain(audio, rate)
-    before = _rendered(plain, recordings, span, what, cache, cancelled)
+    before = _rendered(plain, recordings, span, what, cancelled)
     if version == "before":
         return _plain(before, rate)
-    wanted, found = _executor.map(lambda each: quick_loudness_lufs(each, rate), (before, audio))
+    wanted, found = workers.map(lambda each: quick_loudness_lufs(each, rate), (before, audio))
     return finish(audio, rate, match_db(wanted, found), found)
 
 
@@ -99,13 +79,13 @@ def _plain(audio: np.ndarray, rate: int) -> Loop:
     return finish(audio, rate, 0.0, quick_loudness_lufs(audio, rate))
 
 
-def _rendered(plan: Plan, recordings, span, what: str, cache: SpanCache, cancelled) -> np.ndarray:
+def _rendered(plan: Plan, recordings, span, what: str, cancelled) -> np.ndarray:
     kind, _, name = what.partition(":")
     if kind == "in":
         if name not in PIECES:
             raise SettingsError(f"what: unknown piece {name!r}.")
-        return render(in_front(plan, name), recordings, span, "kit", cache, _executor, cancelled)
-    return render(plan, recordings, span, what, cache, _executor, cancelled)
+        return rendered(in_front(plan, name), recordings, span, "kit", cancelled)
+    return rendered(plan, recordings, span, what, cancelled)
 
 
 def without(plan: Plan, step: str) -> Plan:

@@ -18,13 +18,13 @@ from arkund.core.level.measure import MicLevel, mic_level
 from arkund.core.lineup import measure as lineup
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import Envelope, average_envelope
-from arkund.core.render.render import render
 from arkund.core.render.source import source
 from arkund.core.timing.process import moved_sample
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import SessionRecordings, hits_of
+from arkund.studio.services.rendering import rendered
 
 VERSION = 4  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
@@ -151,7 +151,7 @@ class Measure:
     def _processed(self, mic: MicPlan, span: tuple[int, int]) -> Callable:
         """Return a reader of the processed mic over a part of the song."""
         start, stop = span
-        audio = render(self.plan, self.recordings, (start, stop), f"strip:{mic.id}")
+        audio = rendered(self.plan, self.recordings, (start, stop), f"strip:{mic.id}")
 
         def read(a: int, b: int):
             return read_padded(audio, a - start, b - start)
@@ -176,8 +176,8 @@ class Measure:
         span = self.busy_span()
 
         def compute() -> dict:
-            mix = render(self.plan, self.recordings, span, "mix")
-            kit = render(self.plan, self.recordings, span, "kit")
+            mix = rendered(self.plan, self.recordings, span, "mix")
+            kit = rendered(self.plan, self.recordings, span, "kit")
             return {
                 "span": list(span),
                 "mix": dataclasses.asdict(loudness_of(mix, self.rate)),

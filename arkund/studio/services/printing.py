@@ -9,21 +9,17 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-
 from arkund import __version__
-from arkund.core.dsp.bank import WIDE, empty_bank
 from arkund.core.dsp.loudness import Meter
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files.writing import BITS, ENDINGS, Writer
 from arkund.core.kit.pieces import GROUPS
 from arkund.core.render.graph import build
-from arkund.core.render.stream import Block, Stream
+from arkund.core.render.stream import Stream
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Print, Session
 from arkund.studio.services.recordings import SessionRecordings
 
-STEMS_PER_BANK = WIDE // 2
 WORKERS = 2
 
 
@@ -79,16 +75,16 @@ def _print(session: Session, making: Path, format_name: str, on_progress, cancel
     plan, recordings = session.plan, SessionRecordings(session)
     rate, length = session.sample_rate_hz, recordings.length(plan.take)
     stream = Stream(plan, recordings)
-    places, sheets, done = _places(stream), [], 0
+    places, sheets, done = stream.places(), [], 0
     try:
-        for output, name, channels in _outputs(plan, rate):
+        for output, name, channels in _outputs(plan, recordings):
             file = making / (name + ENDINGS[format_name])
             writer = Writer(file, format_name, rate, channels, length)
             sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
-        meters = _meters(sheets, rate)
+        meters = [Meter(count, rate) for count in stream.lanes()]
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):
-                banks = _banks(block)
+                banks = block.all_banks()
                 work = [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
                 work += [pool.submit(sheet.writer.write, banks[sheet.bank], sheet.lane) for sheet in sheets]
                 for each in work:
@@ -107,42 +103,9 @@ def _print(session: Session, making: Path, format_name: str, on_progress, cancel
     return manifest
 
 
-def _meters(sheets: list[_Sheet], rate: int) -> dict[int, Meter]:
-    """Return a meter for each bank that holds files' channels."""
-    lanes: dict[int, int] = {}
-    for sheet in sheets:
-        lanes[sheet.bank] = max(lanes.get(sheet.bank, 0), sheet.lane + sheet.channels)
-    return {bank: Meter(count, rate) for bank, count in lanes.items()}
-
-
-def _places(stream: Stream) -> dict[str, tuple[int, int]]:
-    """Return in which bank of :func:`_banks` and at which lane each output lies."""
-    out = {}
-    for bank, mics in enumerate(stream.groups):
-        out |= {f"strip:{mic.id}": (bank, lane) for lane, mic in enumerate(mics)}
-    after = len(stream.groups)
-    for number, stem in enumerate(stream.stems):
-        out[stem] = (after + number // STEMS_PER_BANK, 2 * (number % STEMS_PER_BANK))
-    out["kit"] = (after + -(-len(stream.stems) // STEMS_PER_BANK), 0)
-    return out
-
-
-def _banks(block: Block) -> list[np.ndarray]:
-    """Return a block's strips, stems and kit mix as banks."""
-    out = list(block.banks)
-    for first in range(0, block.stems.shape[1], WIDE):
-        part = block.stems[:, first : first + WIDE]
-        bank = empty_bank(part.shape[0], part.shape[1])
-        bank[:, : part.shape[1]] = part
-        out.append(bank)
-    kit = empty_bank(block.kit.shape[0], 2)
-    kit[:, :2] = block.kit
-    return [*out, kit]
-
-
-def _outputs(plan, rate: int) -> list[tuple[str, str, int]]:
+def _outputs(plan, recordings: SessionRecordings) -> list[tuple[str, str, int]]:
     """Return (output, file name, channels): mics in the plan's order, then stems, paths and the kit."""
-    nodes = build(plan, rate)
+    nodes = build(plan, recordings)
     out = [(f"strip:{mic.id}", f"{number:02d} {_safe(mic.name)}", 1) for number, mic in enumerate(plan.mics, 1)]
     number = len(out)
     stems = [f"group:{group}" for group in GROUPS if f"group:{group}" in nodes]

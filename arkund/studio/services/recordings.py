@@ -35,6 +35,10 @@ class SessionRecordings:
         sha = self._files.get((take, mic_id))
         return _open(sha) if sha else None
 
+    def content(self, take: str, mic_id: str) -> str:
+        """Return the hash of a mic's samples, nothing where the take lacks it."""
+        return self._files.get((take, mic_id), "")
+
     def length(self, take: str) -> int:
         """Return the length of a take in samples."""
         return self._lengths.get(take, 0)

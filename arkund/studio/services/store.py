@@ -20,6 +20,16 @@ def prints_folder() -> Path:
     return Path(settings.DATA) / "prints"
 
 
+def cache_folder() -> Path:
+    """Return the folder of rendered spans that no longer fit into memory; it is emptied at each start."""
+    return Path(settings.DATA) / "cache"
+
+
+def whole_folder() -> Path:
+    """Return the folder of the whole songs' waveforms as rendered, by session."""
+    return Path(settings.DATA) / "whole"
+
+
 def incoming_folder() -> Path:
     """Return the folder where uploads wait for their import."""
     folder = Path(settings.DATA) / "incoming"

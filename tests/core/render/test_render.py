@@ -10,9 +10,10 @@ from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, Placement, Plan
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
-from arkund.core.render import graph
+from arkund.core.render import graph, stages
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import key_listen, pan_gains, render
+from arkund.core.render.strips import Strips
 from arkund.core.tone.settings import KINDS, Band, ToneSettings
 from tests.kits import small_kit
 
@@ -78,6 +79,39 @@ def random_plan(plan: Plan, seed: int, rate: int = 48_000) -> Plan:
     )
 
 
+def all_on(plan: Plan) -> Plan:
+    """A Plan with every stage of every mic on."""
+    mics = tuple(
+        mic.replace(
+            gate=GateSettings(on=True),
+            tone=ToneSettings(bands=(Band(kind="bell", frequency_hz=400.0, gain_db=-4.0),)),
+            shaper=ShaperSettings(on=True, attack_db=3.0),
+            compressor=CompressorSettings(on=True, threshold_db=-25.0),
+        )
+        for mic in plan.mics
+    )
+    return plan.replace(mics=mics, punch=PUNCH.replace(on=True), sustain=SUSTAIN.replace(on=True))
+
+
+def changed(plan: Plan, rng) -> Plan:
+    """One of the changes that an engineer makes, anywhere."""
+    u = lambda low, high: float(rng.uniform(low, high))
+    number = int(rng.integers(len(plan.mics)))
+    mic = plan.mics[number]
+    mic = [
+        lambda: mic.replace(trim_db=u(-6, 6)),
+        lambda: mic.replace(gate=mic.gate.replace(on=True, threshold_db=u(-50, -15))),
+        lambda: mic.replace(tone=ToneSettings(bands=(Band(kind="bell", frequency_hz=u(60, 9000), gain_db=u(-9, 9)),))),
+        lambda: mic.replace(shaper=ShaperSettings(on=bool(rng.random() < 0.7), attack_db=u(-8, 8))),
+        lambda: mic.replace(compressor=mic.compressor.replace(on=True, release_ms=u(20, 300))),
+        lambda: mic.replace(mix=mic.mix.replace(level_db=u(-12, 0), mute=bool(rng.random() < 0.2))),
+    ][int(rng.integers(6))]()
+    plan = plan.replace(mics=(*plan.mics[:number], mic, *plan.mics[number + 1 :]))
+    if rng.random() < 0.25:
+        plan = plan.replace(sustain=plan.sustain.replace(on=not plan.sustain.on))
+    return plan
+
+
 class TestSpans:
     """Any span equals the same span of the whole within -90 dBFS."""
 
@@ -106,34 +140,87 @@ class TestSpans:
 class TestCache:
     """Kept spans change nothing but the time."""
 
-    def test_cached_equals_uncached(self, kit):
-        """After random changes, the cached render is the same to the last bit."""
-        cache = SpanCache()
-        plan = random_plan(kit.plan, 7)
-        span = (200_000, 260_000)
-        for seed in range(4):
-            mics = list(plan.mics)
-            mics[seed * 3] = mics[seed * 3].replace(trim_db=float(seed))
-            plan = plan.replace(mics=tuple(mics))
-            assert np.array_equal(render(plan, kit, span, cache=cache), render(plan, kit, span))
-        assert cache.hits > 0
+    @pytest.mark.parametrize("seed", [7, 70])
+    def test_a_walk_of_changes(self, kit, seed, tmp_path):
+        """Over random changes, spans and outputs, the cached render is the same to the last bit, from memory and from files."""
+        rng = np.random.default_rng(seed)
+        cache = SpanCache(most_bytes=30_000_000, folder=tmp_path)
+        plan, starts = random_plan(kit.plan, seed), (200_000, 231_000)
+        with ThreadPoolExecutor(2) as pool:
+            for _ in range(8):
+                plan = changed(plan, rng)
+                start = int(rng.choice(starts))
+                span, output = (
+                    (start, start + 60_000),
+                    str(rng.choice(["kit", "mix", "drum:snare", "path:punch", "alone:T1"])),
+                )
+                kept = render(plan, kit, span, output, cache, pool)
+                assert np.array_equal(kept, render(plan, kit, span, output))
+        figures = cache.figures()
+        assert figures.memory_hits > 5
+        assert figures.file_hits > 5
 
     def test_only_what_changed_is_rendered(self, kit):
         """A change on one mic leaves all other strips' keys alone."""
         plan = random_plan(kit.plan, 8)
         changed = plan.replace(mics=(plan.mics[0].replace(trim_db=9.0), *plan.mics[1:]))
-        a, b = graph.build(plan, 48_000), graph.build(changed, 48_000)
+        a, b = graph.build(plan, kit), graph.build(changed, kit)
         different = {name for name in a if a[name].key != b[name].key and name.startswith("strip:")}
         assert different == {f"strip:{plan.mics[0].id}"}
         assert a["kit"].key != b["kit"].key
 
-    def test_bounded_in_bytes(self):
-        """The oldest go first."""
-        cache = SpanCache(most_bytes=4000)
+    def test_a_late_stage_leaves_the_earlier_ones(self, kit, monkeypatch):
+        """A changed compressor reads no file and runs no other stage of its mic."""
+        plan, span, cache = all_on(kit.plan), (200_000, 210_000), SpanCache()
+        render(plan, kit, span, cache=cache)
+        run = []
+        monkeypatch.setattr(stages, "source", lambda *_: pytest.fail("a source was read"))
+        monkeypatch.setattr(
+            stages, "Strips", lambda mics, rate, on: run.append((len(mics), on)) or Strips(mics, rate, on)
+        )
+        later = CompressorSettings(on=True, threshold_db=-33.0)
+        changed = plan.replace(mics=(plan.mics[0].replace(compressor=later), *plan.mics[1:]))
+        assert not np.array_equal(render(changed, kit, span, cache=cache), render(plan, kit, span, cache=cache))
+        assert run == [(1, ("compressor",))]
+
+    def test_switching_the_blend_leaves_the_mics(self, kit):
+        """What was kept of the mics serves the kit with and without paths and bus, and each drum by itself."""
+        plan, span, cache = all_on(kit.plan), (200_000, 210_000), SpanCache()
+        render(plan, kit, span, cache=cache)
+        bare = plan.replace(
+            punch=plan.punch.replace(on=False), sustain=plan.sustain.replace(on=False), bus=BusSettings()
+        )
+        missed = cache.figures().misses
+        render(bare, kit, span, cache=cache)
+        render(plan, kit, span, "drum:snare", cache)
+        assert cache.figures().misses - missed == 3  # bare kit, bare mix, the snare's sum
+
+    def test_bounded_in_bytes(self, tmp_path):
+        """The oldest go first: into files, then for good."""
+        cache = SpanCache(most_bytes=2600, folder=tmp_path, most_file_bytes=2600)
         for i in range(5):
+            cache.put(f"k{i}", 0, 300, np.full(300, i, np.float32))
+        assert [None if (x := cache.get(f"k{i}", 0, 300)) is None else float(x[0]) for i in range(5)] == [
+            None,
+            1,
+            2,
+            3,
+            4,
+        ]
+        figures = cache.figures()
+        assert (figures.memory_hits, figures.file_hits, figures.misses) == (2, 2, 1)
+        assert (figures.memory_bytes, figures.file_bytes, len(list(tmp_path.iterdir()))) == (2400, 2400, 2)
+        cache.clear()
+        assert not list(tmp_path.iterdir())
+
+    def test_lost_files_are_misses(self, tmp_path):
+        """Whoever clears the folder while the application runs costs it time only."""
+        cache = SpanCache(most_bytes=1300, folder=tmp_path)
+        for i in range(2):
             cache.put(f"k{i}", 0, 300, np.zeros(300, np.float32))
+        next(tmp_path.iterdir()).unlink()
         assert cache.get("k0", 0, 300) is None
-        assert cache.get("k4", 10, 20).size == 10
+        assert cache.figures().file_bytes == 0
 
     def test_executors_give_the_same_bytes(self, kit):
         """With threads or without."""
@@ -150,7 +237,7 @@ class TestMixing:
         """Groups plus paths are what reaches the bus."""
         plan = random_plan(kit.plan, 10)
         span = (150_000, 200_000)
-        nodes = graph.build(plan, 48_000)
+        nodes = graph.build(plan, kit)
         total = sum(render(plan, kit, span, name) for name in nodes if name.startswith("group:"))
         for path in ("punch", "sustain"):
             total = total + render(plan, kit, span, f"path:{path}") * 10 ** (getattr(plan, path).level_db / 20)
@@ -190,7 +277,7 @@ class TestMixing:
         """Sends are pre-fader: moving a level leaves the path as it is."""
         plan = random_plan(kit.plan, 11)
         lower = plan.replace(mics=tuple(m.replace(mix=m.mix.replace(level_db=-30.0)) for m in plan.mics))
-        a, b = (graph.build(p, 48_000)["path:punch"].key for p in (plan, lower))
+        a, b = (graph.build(p, kit)["path:punch"].key for p in (plan, lower))
         assert a == b
 
 

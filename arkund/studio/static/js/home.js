@@ -1,5 +1,6 @@
 // The list of sessions and the place to drop a folder.
 import Alpine from "../vendor/alpine-csp.esm.min.js";
+import { registerJobs } from "./lib/jobs.js";
 import { follow, post, upload } from "./lib/server.js";
 
 document.documentElement.toggleAttribute("data-light", localStorage.getItem("light") === "1");
@@ -52,6 +53,7 @@ Alpine.data("home", () => ({
       if (!form.has("files")) throw new Error("No WAV, AIFF or FLAC file in what was dropped.");
       const { job } = await upload("/load", form, (share) => this.show(share * 0.3, "copying"));
       this.job = job;
+      window.dispatchEvent(new CustomEvent("job"));
       const row = await follow(job, (r) => this.show(0.3 + r.progress * 0.7, r.message));
       location.href = `/s/${row.result.session}/load/`;
     } catch (error) {
@@ -75,4 +77,5 @@ Alpine.data("home", () => ({
     if (!confirm(`Delete the session "${event.target.dataset.name}" with its Plan and logbook? Its recordings here go too.`)) event.preventDefault();
   },
 }));
+registerJobs();
 Alpine.start();

@@ -1,12 +1,16 @@
 // What every step's page shares: its data at one version, Moves, undo and redo, notes, messages, keys.
 import Alpine from "../../vendor/alpine-csp.esm.min.js";
 import { fit } from "./geometry.js";
+import { registerJobs } from "./jobs.js";
 import { follow, get, post } from "./server.js";
 
 export const boot = JSON.parse(document.getElementById("boot").textContent);
 const base = `/s/${boot.session}`;
 
 export function registerPage() {
+  window.addEventListener("job-ended", (e) => {
+    if (e.detail.kind === "whole" && e.detail.session === boot.session) Alpine.store("page").refresh();
+  });
   Alpine.store("page", {
     ...boot,
     of: new URLSearchParams(location.search).get("of") || "",
@@ -17,8 +21,6 @@ export function registerPage() {
     settled: {},
     message: "",
     bad: false,
-    busy: "",
-    progress: 0,
     job: 0,
     keys: false,
 
@@ -51,7 +53,7 @@ export function registerPage() {
     async act(name, data = {}) {
       try {
         const answer = await post(`${base}/${name}`, { version: this.version, ...data });
-        if (answer.job) return await this.wait(answer.job, name);
+        if (answer.job) return await this.wait(answer.job);
         this.say(answer.title || "Done.");
         await this.refresh();
         window.dispatchEvent(new CustomEvent("plan"));
@@ -63,14 +65,11 @@ export function registerPage() {
       }
     },
 
-    async wait(job, name) {
+    async wait(job) {
       this.job = job;
-      this.busy = name;
+      window.dispatchEvent(new CustomEvent("job"));
       try {
-        const row = await follow(job, (r) => {
-          this.progress = r.progress;
-          this.busy = r.message || name;
-        });
+        const row = await follow(job);
         await this.refresh();
         window.dispatchEvent(new CustomEvent("plan"));
         this.say("Done.");
@@ -81,14 +80,9 @@ export function registerPage() {
         return null;
       } finally {
         this.job = 0;
-        this.busy = "";
-        this.progress = 0;
       }
     },
 
-    cancel() {
-      return post(`/jobs/${this.job}/cancel`);
-    },
     move(changes, title) {
       return this.act("moves", { changes, step: this.step, title });
     },
@@ -116,9 +110,6 @@ export function registerPage() {
       history.replaceState(null, "", of ? `?of=${encodeURIComponent(of)}` : location.pathname);
       window.dispatchEvent(new CustomEvent("chosen", { detail: of }));
       return this.refresh();
-    },
-    percent() {
-      return `${Math.round(this.progress * 100)} %`;
     },
     openNotes() {
       return this.notes.filter((n) => n.state === "open").length;
@@ -182,6 +173,7 @@ export function start() {
   const light = localStorage.getItem("light") === "1";
   document.documentElement.toggleAttribute("data-light", light);
   keys();
+  registerJobs();
   Alpine.start();
   Alpine.store("page").refresh();
 }

@@ -66,7 +66,7 @@ export function upload(address, form, onProgress) {
 }
 
 /** Wait for a job; `onProgress` gets the job's row each time. Rejects where it failed or was cancelled. */
-export async function follow(job, onProgress) {
+export async function follow(job, onProgress = () => {}) {
   for (;;) {
     const row = await get(`/jobs/${job}`);
     onProgress(row);

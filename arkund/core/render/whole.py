@@ -1,0 +1,64 @@
+"""The whole song once through, to know what it reaches and to draw it: figures and waveforms of every output."""
+
+from collections.abc import Callable
+from concurrent.futures import Executor
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.dsp.loudness import Loudness, Meter
+from arkund.core.files.peaks import Columns
+from arkund.core.plan.plan import Plan
+from arkund.core.render.source import Recordings
+from arkund.core.render.stream import Stream
+from arkund.core.units import gain_to_db
+
+
+@dataclass(frozen=True, slots=True)
+class Output:
+    """What one output of a Plan does over the song."""
+
+    loudness: Loudness
+    overs: int  # samples beyond full scale
+    columns: dict[int, np.ndarray]  # by zoom, see ``Columns.levels``; of stereo the wider of both sides
+
+
+def whole_song(
+    plan: Plan,
+    recordings: Recordings,
+    executor: Executor,
+    on_progress: Callable[[float], None] = lambda share: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> dict[str, Output]:
+    """Return figures and pictures of every strip, stem, path and the kit, by name as in ``render``. Raises CancelledError."""
+    stream = Stream(plan, recordings)
+    lanes = stream.lanes()
+    meters = [Meter(count, recordings.sample_rate_hz) for count in lanes]
+    pictures = [Columns(count) for count in lanes]
+    length, done = recordings.length(plan.take), 0
+    for block in stream.blocks(executor, cancelled):
+        for bank, meter, picture in zip(block.all_banks(), meters, pictures, strict=True):
+            meter.add(bank)
+            picture.add(bank)
+        done += block.stems.shape[0]
+        on_progress(done / max(length, 1))
+    drawn = [picture.levels() for picture in pictures]
+    out = {}
+    for name, (bank, lane) in stream.places().items():
+        mine = range(lane, lane + (1 if name.startswith("strip:") else 2))
+        out[name] = _output(meters[bank], [drawn[bank][k] for k in mine], mine)
+    return out
+
+
+def _output(meter: Meter, drawn: list[dict[int, np.ndarray]], lanes: range) -> Output:
+    some = slice(lanes.start, lanes.stop)
+    loudness = Loudness(
+        float(gain_to_db(meter.peak[some].max())),
+        float(gain_to_db(meter.true_peak()[some].max())),
+        meter.integrated_lufs(lanes),
+    )
+    columns = {}
+    for level in drawn[0]:
+        both = np.stack([side[level] for side in drawn])
+        columns[level] = np.stack([both[..., 0].min(axis=0), both[..., 1].max(axis=0)], axis=-1)
+    return Output(loudness, int(meter.overs[some].sum()), columns)

@@ -1,0 +1,95 @@
+"""What can be done as a job. Each kind finds all it needs in its row, so that it can be begun anew after a restart."""
+
+import shutil
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from arkund.core.errors import SettingsError
+from arkund.studio.jobs import background
+from arkund.studio.jobs.runner import Handle
+from arkund.studio.models import Session
+from arkund.studio.services import moves, proposing, recordings, store, whole
+from arkund.studio.services.importing import import_folder
+from arkund.studio.services.printing import print_session
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of work: what it does, and whether it stands back behind everything else."""
+
+    run: Callable[[Handle], dict]
+    quiet: bool = False
+
+
+def _session(handle: Handle) -> Session:
+    session = Session.objects.filter(pk=handle.job.session_id).first()
+    if session is None:
+        raise SettingsError("session: it was deleted meanwhile.")
+    return session
+
+
+def _import(handle: Handle) -> dict:
+    """arguments: folder (below the incoming ones), name, bpm, meter."""
+    given = handle.job.arguments
+    folder = store.incoming_folder() / given["folder"]
+    if handle.job.session_id is None:
+        import_folder(
+            _only_folder(folder),
+            name=given["name"],
+            bpm=given["bpm"],
+            meter=given["meter"],
+            on_progress=lambda share, text: handle.progress(0.6 * share, text),
+            cancelled=handle.cancelled,
+            created=handle.keep,
+        )
+    shutil.rmtree(folder, ignore_errors=True)
+    recordings.find_all(_session(handle), lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
+    return {"session": handle.job.session_id}
+
+
+def _only_folder(folder: Path) -> Path:
+    """Step into the one folder that was dropped, so that its sub-folders are the takes."""
+    inside = list(folder.iterdir()) if folder.is_dir() else []
+    return inside[0] if len(inside) == 1 and inside[0].is_dir() else folder
+
+
+def _propose(handle: Handle) -> dict:
+    made = proposing.propose_all(_session(handle).pk, handle.progress, handle.cancelled)
+    return {"moves": len(made)}
+
+
+def _take(handle: Handle) -> dict:
+    """arguments: take, version, look (only find its hits)."""
+    session, given = _session(handle), handle.job.arguments
+    take = session.takes.get(key=given["take"])
+    if recordings.found(session, session.plan, take.key) is None:
+        recordings.find(session, session.plan, take.key, lambda share: handle.progress(share, "finding hits"))
+    if given["look"] or session.plan.take == take.key:
+        return {}
+    changes = {"take": take.key, "cuts": [], "hit_changes": [], "placements": [], "layers": []}
+    made = moves.apply(session.pk, changes, step="takes", title=f"Work on {take.name}", version=given["version"])
+    return {"move": made.number}
+
+
+def _print(handle: Handle) -> dict:
+    """arguments: folder (below the prints), format."""
+    session, given = _session(handle), handle.job.arguments
+    folder = store.prints_folder() / given["folder"]
+    manifest = print_session(session, folder, given["format"], handle.progress, handle.cancelled)
+    return {"files": len(manifest["files"])}
+
+
+def _whole(handle: Handle) -> dict:
+    background.wait_until_settled(handle)
+    whole.measure(_session(handle), handle.progress, handle.cancelled)
+    return {}
+
+
+KINDS = {
+    "import": Kind(_import),
+    "propose": Kind(_propose),
+    "take": Kind(_take),
+    "print": Kind(_print),
+    "whole": Kind(_whole, quiet=True),
+}

@@ -1,0 +1,82 @@
+"""The whole song as the Plan stands: measured in the background after each change, so that meters and pictures soon tell the truth."""
+
+import dataclasses
+import hashlib
+import json
+import shutil
+import uuid
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from arkund.core.errors import SettingsError
+from arkund.core.files.peaks import LEVELS
+from arkund.core.plan.plan import Plan
+from arkund.core.render.whole import whole_song
+from arkund.studio.models import Measured, Session
+from arkund.studio.services import store
+from arkund.studio.services.recordings import SessionRecordings
+
+VERSION = 1  # raised when it is measured in another way
+
+
+def key_of(session: Session, plan: Plan) -> str:
+    """Return the name under which the song's measurement is kept."""
+    content = json.dumps([VERSION, "whole", session.pk, plan.to_json()], sort_keys=True)
+    return hashlib.sha256(content.encode()).hexdigest()
+
+
+def found(session: Session, plan: Plan) -> dict | None:
+    """Return the figures by output (peak_db, true_peak_db, loudness_lufs, overs), None where they are still to be measured."""
+    row = Measured.objects.filter(pk=key_of(session, plan)).first()
+    return row.data if row is not None and _folder(session, row.pk).is_dir() else None
+
+
+def measure(
+    session: Session,
+    on_progress: Callable[[float, str], None] = lambda share, text: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> dict:
+    """Measure the song as the Plan stands, and forget what was measured at former Plans. Raises CancelledError."""
+    plan = session.plan
+    key = key_of(session, plan)
+    known = found(session, plan)
+    if known is not None:
+        return known
+    with ThreadPoolExecutor(1) as one:  # a thread of background work stands back like the one that starts it
+        outputs = whole_song(plan, SessionRecordings(session), one, lambda share: on_progress(share, ""), cancelled)
+    folder = _folder(session, key)
+    new = folder.with_name(f".new-{uuid.uuid4().hex}")
+    new.mkdir(parents=True)
+    for name, output in outputs.items():
+        for level, columns in output.columns.items():
+            (new / _file(name, level)).write_bytes(columns.tobytes())
+    shutil.rmtree(folder, ignore_errors=True)
+    new.rename(folder)
+    data = {name: {**dataclasses.asdict(output.loudness), "overs": output.overs} for name, output in outputs.items()}
+    Measured.objects.update_or_create(pk=key, defaults={"session": session, "data": data})
+    for other in folder.parent.iterdir():
+        if other != folder and not other.name.startswith(".new-"):
+            shutil.rmtree(other, ignore_errors=True)
+            Measured.objects.filter(pk=other.name).delete()
+    return data
+
+
+def columns(session: Session, key: str, output: str, level: int) -> Path:
+    """Return the file of an output's waveform at a zoom. Raises SettingsError where it is not (or no longer) there."""
+    if level not in LEVELS:
+        raise SettingsError(f"level: expected one of {LEVELS}, got {level!r}.")
+    if not all(c in "0123456789abcdef" for c in key):
+        raise SettingsError("whole: not a measurement's name.")
+    path = _folder(session, key) / _file(output, level)
+    if not path.is_file():
+        raise SettingsError("output: this waveform is not there; the song is measured anew after each change.")
+    return path
+
+
+def _folder(session: Session, key: str) -> Path:
+    return store.whole_folder() / str(session.pk) / key
+
+
+def _file(output: str, level: int) -> str:
+    return f"{hashlib.sha256(output.encode()).hexdigest()[:24]}-{level}.bin"
