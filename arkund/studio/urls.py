@@ -48,6 +48,7 @@ urlpatterns = [
     path(f"{S}/hit", actions.change_hit, name="hit"),
     path(f"{S}/replace-hit", actions.replace_hit, name="replace-hit"),
     path(f"{S}/audition", sounds.audition, name="audition"),
+    path(f"{S}/hits/<slug:piece>", sounds.hits, name="hits"),
     path(f"{S}/peaks/<mic:mic>/<int:level>", sounds.peaks, name="peaks"),
     path(f"{S}/whole/<str:key>/<str:output>/<int:level>", sounds.whole_peaks, name="whole-peaks"),
     path(f"{S}/print-now", prints.start, name="print-now"),

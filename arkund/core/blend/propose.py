@@ -80,3 +80,19 @@ def propose_bus(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -
         f" most (measured over the busiest part). Aims at {KIT_PEAK_DB:.0f} dBFS; a limiter stands ready at -1 dBTP and is off.",
         {"bus.compressor": compressor.to_json(), "bus.level_db": level},
     )
+
+
+def propose_headroom(plan, peak_db: float) -> Finding | None:
+    """Return a lower bus level where the whole song passes KIT_PEAK_DB, None where it keeps below."""
+    over = peak_db - KIT_PEAK_DB
+    if over < 0.05:
+        return None
+    level = round(max(plan.bus.level_db - over - 0.05, -24.0), 1)
+    return Finding(
+        "print",
+        "print:headroom",
+        "kit",
+        f"The kit reaches {peak_db:.1f} dBFS: drum bus to {level:+.1f} dB",
+        f"Measured over the whole song; below {KIT_PEAK_DB:.0f} dBFS there is room for what is mixed to it and for mastering.",
+        {"bus.level_db": level},
+    )

@@ -54,6 +54,12 @@ def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float, loudness_l
     )
 
 
+def as_chunk(audio: np.ndarray, sample_rate_hz: int, loudness_lufs: float) -> Loop:
+    """Return a chunk of the song as it is, so that the next one follows it without a seam: neither matched nor faded."""
+    peak = float(max(audio.max(initial=0.0), -audio.min(initial=0.0)))
+    return Loop(audio, sample_rate_hz, 0.0, round(float(gain_to_db(peak)), 2), round(max(loudness_lufs, SILENCE_DB), 2))
+
+
 def in_front(plan: Plan, piece: str) -> Plan:
     """Return the Plan with all drums but one lowered by DIM_DB."""
     mics = []

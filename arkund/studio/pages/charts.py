@@ -4,6 +4,7 @@ import dataclasses
 
 import numpy as np
 
+from arkund.core.blend.propose import KIT_PEAK_DB
 from arkund.core.blend.settings import OFF_DB
 from arkund.core.clean.process import gate_gain
 from arkund.core.dsp.bank import empty_bank
@@ -17,7 +18,7 @@ from arkund.core.timing.settings import GRIDS
 from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
 from arkund.studio.models import MicRecording, Session
-from arkund.studio.services import recordings
+from arkund.studio.services import recordings, whole
 from arkund.studio.services.measuring import Measure
 
 LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
@@ -324,6 +325,7 @@ def blend(m: Measure, mic_id: str | None) -> dict:
         "sustain": m.plan.sustain.to_json(),
         "bus": m.plan.bus.to_json(),
         "kit": m.kit(),
+        "whole": (_whole(m) or {}).get("kit"),
         "rate": m.rate,
         "bars": _bars(m),
         "next_hits": [
@@ -333,8 +335,12 @@ def blend(m: Measure, mic_id: str | None) -> dict:
 
 
 def prints(m: Measure, mic_id: str | None) -> dict:
-    """What has been printed, newest first."""
+    """Every output as the Plan stands, measured over the whole song, and what has been printed, newest first."""
     return {
+        "whole": _whole(m),
+        "key": whole.key_of(m.session, m.plan),
+        "outputs": _outputs(m),
+        "wanted_peak_db": KIT_PEAK_DB,
         "prints": [
             {
                 "id": p.pk,
@@ -348,7 +354,28 @@ def prints(m: Measure, mic_id: str | None) -> dict:
         ],
         "mics": len(m.plan.mics),
         "length_s": m.recordings.length(m.plan.take) / m.rate,
+        "rate": m.rate,
+        "bars": _bars(m),
     }
+
+
+def _whole(m: Measure) -> dict | None:
+    return whole.found(m.session, m.plan)
+
+
+def _outputs(m: Measure) -> list[dict]:
+    """Return the rows of the print's chart: the kit, its paths and stems, then the mics, as name and words."""
+    names = {f"strip:{mic.id}": (mic.name, mic.piece) for mic in m.plan.mics}
+    known = _whole(m) or {}
+    stems = [name for name in known if name not in names and name != "kit"]
+    rows = [("kit", "kit mix", "kit")] + [(name, _stem_words(name), "stem") for name in stems]
+    rows += [(name, *words) for name, words in names.items()]
+    return [{"id": name, "name": words, "piece": piece} for name, words, piece in rows]
+
+
+def _stem_words(name: str) -> str:
+    kind, _, what = name.partition(":")
+    return f"path {what.upper()}" if kind == "path" else f"stem {what}"
 
 
 CHARTS = {

@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
@@ -12,13 +12,21 @@ from arkund.core.plan import change
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import listening, pictures, whole
+from arkund.studio.services.measuring import Measure
+
+
+def hits(request: HttpRequest, session_id: int, piece: str) -> JsonResponse:
+    """Return the times at which a piece's hits sound, in seconds."""
+    session = get_object_or_404(Session, pk=session_id, ready=True)
+    mine = Measure(session).heard_hits.get(piece, [])
+    return JsonResponse({"times": sorted(round(h.time_s, 4) for h in mine)})
 
 
 @require_POST
 def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     """Return a loop as planar float32 (all left samples, then all right), its figures in the X-Audition header.
 
-    ``changes`` are tried on without a Move, so that a slider is heard while it is held.
+    ``changes`` are tried on without a Move, so that a slider is heard while it is held. A ``chunk`` belongs to the song: it keeps its ends.
     """
     session = get_object_or_404(Session, pk=session_id, ready=True)
     body = body_of(request)
@@ -39,6 +47,7 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
         wanted(body, "what", str, "kit"),
         version,
         wanted(body, "step", str, ""),
+        wanted(body, "chunk", bool, False),
         lambda: listening.overtaken(client, number),
     )
     if listening.overtaken(client, number):

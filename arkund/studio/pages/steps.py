@@ -86,7 +86,7 @@ PAGES = {
             "print",
             "Print",
             "What leaves the room, and can it be made again?",
-            "Every file of a print with its measured level.",
+            "Every output over the whole song as it stands; dashed: the peak that the kit should stay below.",
         ),
     )
 }

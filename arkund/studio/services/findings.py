@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.blend.propose import propose_bus, propose_mix
+from arkund.core.blend.propose import propose_bus, propose_headroom, propose_mix
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.clean.propose import start_settings, wants_gate
 from arkund.core.findings import Finding
@@ -22,6 +22,7 @@ from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Decision, Session
+from arkund.studio.services import whole
 from arkund.studio.services.measuring import Measure
 
 STEPS = ("load", "level", "lineup", "takes", "timing", "clean", "replace", "tone", "punch", "blend", "print")
@@ -166,6 +167,12 @@ def _blend(m: Measure) -> list[Finding]:
     return [mix, propose_bus(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["bus_threshold_db"])]
 
 
+def _print(m: Measure) -> list[Finding]:
+    whole_song = whole.found(m.session, m.plan)
+    found = propose_headroom(m.plan, whole_song["kit"]["peak_db"]) if whole_song else None
+    return [found] if found else []
+
+
 _FINDERS = {
     "load": _load,
     "level": _level,
@@ -176,4 +183,5 @@ _FINDERS = {
     "tone": _tone,
     "punch": _punch,
     "blend": _blend,
+    "print": _print,
 }

@@ -8,7 +8,7 @@ from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
-from arkund.core.render.loop import Loop, finish, in_front, match_db
+from arkund.core.render.loop import Loop, as_chunk, finish, in_front, match_db
 from arkund.core.render.render import key_listen
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import SessionRecordings
@@ -47,9 +47,10 @@ def audition(
     what: str,
     version: str,
     step: str,
+    chunk: bool = False,
     cancelled=lambda: False,
 ) -> Loop:
-    """Render a loop.
+    """Render a loop, or a chunk of the song, whose ends are not faded.
 
     what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:MIC`` or ``change`` (after minus before);
     version : ``after``, or ``before`` = without this step. The after is brought to the loudness of the before.
@@ -58,25 +59,26 @@ def audition(
     if not 0 <= span[0] < span[1] or span[1] - span[0] > LONGEST_S * rate:
         raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
     recordings = SessionRecordings(session)
+
+    def made(audio: np.ndarray, matched_db: float = 0.0, loudness_lufs: float | None = None) -> Loop:
+        loudness = quick_loudness_lufs(audio, rate) if loudness_lufs is None else loudness_lufs
+        return as_chunk(audio, rate, loudness) if chunk else finish(audio, rate, matched_db, loudness)
+
     if what.startswith("key:"):
-        return _plain(key_listen(plan, recordings, what[4:], span), rate)
+        return made(key_listen(plan, recordings, what[4:], span))
     plain = without(plan, step)
     if what == "change":
         after = _rendered(plan, recordings, span, "kit", cancelled)
         before = _rendered(plain, recordings, span, "kit", cancelled)
-        return _plain(after - before, rate)
-    audio = _rendered(plan, recordings, span, what, cancelled)
-    if plain == plan:
-        return _plain(audio, rate)
-    before = _rendered(plain, recordings, span, what, cancelled)
+        return made(after - before)
     if version == "before":
-        return _plain(before, rate)
+        return made(_rendered(plain, recordings, span, what, cancelled))
+    audio = _rendered(plan, recordings, span, what, cancelled)
+    if plain == plan or chunk:
+        return made(audio)
+    before = _rendered(plain, recordings, span, what, cancelled)
     wanted, found = workers.map(lambda each: quick_loudness_lufs(each, rate), (before, audio))
-    return finish(audio, rate, match_db(wanted, found), found)
-
-
-def _plain(audio: np.ndarray, rate: int) -> Loop:
-    return finish(audio, rate, 0.0, quick_loudness_lufs(audio, rate))
+    return made(audio, match_db(wanted, found), found)
 
 
 def _rendered(plan: Plan, recordings, span, what: str, cancelled) -> np.ndarray:

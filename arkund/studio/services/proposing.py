@@ -5,11 +5,11 @@ from collections.abc import Callable
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.timing.measure import estimate_tempo
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import moves
+from arkund.studio.services import moves, whole
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 
-ORDER = ("level", "lineup", "clean", "tone", "punch", "blend")
+ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", "print")
 
 
 def propose_all(
@@ -26,6 +26,12 @@ def propose_all(
         # Blend measures the kit again after its balance has been set.
         for _ in range(2 if step == "blend" else 1):
             session = Session.objects.get(pk=session_id)
+            if step == "print":  # what the whole song reaches is known only once it was rendered
+                whole.measure(
+                    session,
+                    lambda share, text: on_progress((len(ORDER) - 1 + share) / len(ORDER), "the whole song"),
+                    cancelled,
+                )
             decided = set(session.decisions.values_list("key", flat=True))
             chosen = [f for f in find(step, Measure(session)) if f.first_choice and f.changes and f.key not in decided]
             for finding in chosen[: 1 if step == "blend" else None]:

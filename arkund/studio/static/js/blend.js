@@ -63,7 +63,8 @@ Alpine.data("blend", () => ({
     if (!this.chart) return "Measuring …";
     const { kit, bus } = this.chart.kit;
     const takes = this.chart.bus.compressor.on ? `   bus takes up to ${figure(bus.deepest_db, 1)} dB` : "   bus compressor off";
-    return `kit over its busiest 16 s: peak ${figure(kit.peak_db, 1)} dBFS   true peak ${figure(kit.true_peak_db, 1)} dBTP   ${figure(kit.loudness_lufs, 1)} LUFS${takes}`;
+    const song = this.chart.whole ? `   whole song: peak ${figure(this.chart.whole.peak_db, 1)} dBFS, ${figure(this.chart.whole.loudness_lufs, 1)} LUFS` : "";
+    return `busiest 16 s: peak ${figure(kit.peak_db, 1)} dBFS   true peak ${figure(kit.true_peak_db, 1)} dBTP   ${figure(kit.loudness_lufs, 1)} LUFS${song}${takes}`;
   },
   draw() {
     if (!this.chart || !this.sheet.begin(170)) return;

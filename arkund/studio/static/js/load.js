@@ -2,8 +2,9 @@
 import { clamp } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, boot, registerPage, start } from "./lib/page.js";
-import { columns, levelFor } from "./lib/waves.js";
+import { Alpine, registerPage, start } from "./lib/page.js";
+import { drawBars, song } from "./lib/song.js";
+import { drawWave, recorded } from "./lib/waves.js";
 
 const ROW = [18, 40]; // a mic's height: what the window leaves, between these
 const BELOW = 64; // the listening bar
@@ -12,20 +13,13 @@ const NEAR_S = 0.05;
 
 Alpine.data("load", () => ({
   ...charted({ left: 92, right: 12, top: 40, bottom: 26 }),
-  from: 0,
-  until: 10,
+  ...song,
   marked: null,
   addPiece: "snare",
-  drag: null,
 
   begin() {
     this.hear("keydown", (e) => this.key(e));
-    this.hear("playhead", (e) => this.head(e.detail));
-    this.$refs.canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
-    this.pointer((e) => this.down(e), (e) => this.moveTo(e), (e) => this.up(e));
-  },
-  take(chart) {
-    if (this.chart === null) [this.from, this.until] = [0, chart.length_s];
+    this.songBegin((time, y) => this.mark(time, y));
   },
   hitPieces() {
     return this.chart ? Object.keys(this.chart.hits) : [];
@@ -47,55 +41,6 @@ Alpine.data("load", () => ({
   },
   rename(mic, key, event) {
     this.$store.page.move({ [`mics.${mic.id}.${key}`]: event.target.value }, `${mic.name}: ${key} is ${event.target.value}`);
-  },
-  whole() {
-    this.from = 0;
-    this.until = this.chart ? this.chart.length_s : 10;
-    this.kept.soon();
-  },
-  zoom(factor, at = (this.from + this.until) / 2) {
-    const most = this.chart.length_s;
-    const span = clamp((this.until - this.from) * factor, 0.05, most);
-    const share = (at - this.from) / (this.until - this.from);
-    this.from = clamp(at - span * share, 0, most - span);
-    this.until = this.from + span;
-    this.kept.soon();
-  },
-  shift(share) {
-    const span = this.until - this.from;
-    this.from = clamp(this.from + span * share, 0, Math.max(this.chart.length_s - span, 0));
-    this.until = this.from + span;
-    this.kept.soon();
-  },
-  wheel(event) {
-    event.preventDefault();
-    if (Math.abs(event.deltaX) > Math.abs(event.deltaY)) this.shift(event.deltaX / 800);
-    else this.zoom(event.deltaY > 0 ? 1.25 : 0.8, this.axis().back(event.offsetX));
-  },
-  axis() {
-    return this.sheet.x(this.from, this.until);
-  },
-
-  down(event) {
-    if (!this.chart) return;
-    this.drag = { from: this.axis().back(event.offsetX), moved: false };
-  },
-  moveTo(event) {
-    if (!this.drag) return;
-    const to = this.axis().back(event.offsetX);
-    if (Math.abs(this.axis().to(to) - this.axis().to(this.drag.from)) > 4) this.drag.moved = true;
-    this.drag.to = to;
-    this.kept.soon();
-  },
-  up(event) {
-    const drag = this.drag;
-    this.drag = null;
-    if (!drag) return;
-    if (drag.moved) {
-      window.dispatchEvent(new CustomEvent("loop", { detail: { start: Math.min(drag.from, drag.to), stop: Math.max(drag.from, drag.to) } }));
-      this.loop = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)];
-    } else this.mark(drag.from, event.offsetY);
-    this.kept.soon();
   },
   mark(time, y) {
     const lane = Math.floor((y - this.sheet.top) / LANE);
@@ -151,13 +96,6 @@ Alpine.data("load", () => ({
       actions[event.key]();
     }
   },
-  head(time) {
-    const { cursor } = this.$refs;
-    const inside = time >= this.from && time <= this.until;
-    cursor.classList.toggle("hidden", !inside);
-    if (inside) cursor.style.transform = `translateX(${this.axis().to(time)}px)`;
-  },
-
   draw() {
     if (!this.chart) return;
     const { sheet, chart } = this;
@@ -168,34 +106,12 @@ Alpine.data("load", () => ({
     const height = rest + chart.mics.length * this.row;
     if (!sheet.begin(height)) return;
     const x = this.axis();
-    const times = { low: x.low, high: x.high, to: x.to };
-    this.bars(x);
+    drawBars(sheet, x, chart.bars);
     lanes.forEach((piece, i) => this.lane(piece, sheet.top + 3 + (i + 0.5) * LANE, x));
     const base = sheet.top + lanes.length * LANE + 8;
     chart.mics.forEach((mic, i) => this.wave(mic, base + i * this.row, x));
-    sheet.across(times, { count: 12, digits: (this.until - this.from) < 3 ? 2 : 0, unit: "s" });
-    sheet.frame();
-    if (this.drag?.moved) sheet.hatch(x.to(Math.min(this.drag.from, this.drag.to)), sheet.top, Math.abs(x.to(this.drag.to) - x.to(this.drag.from)), sheet.bottom - sheet.top, "soft");
-    else if (this.loop) sheet.line(x.to(this.loop[0]), sheet.top - 4, x.to(this.loop[1]), sheet.top - 4, "yours", 3);
+    this.drawSong(x);
     if (this.marked) sheet.line(x.to(this.marked.time), sheet.top, x.to(this.marked.time), sheet.bottom, "ask", 1);
-  },
-  bars(x) {
-    const { sheet, chart } = this;
-    const { first_s, bar_s, sections } = chart.bars;
-    const every = [1, 2, 4, 8, 16, 32].find((n) => x.to(bar_s * n) - x.to(0) > 26) || 64;
-    for (let bar = 0; first_s + bar * bar_s < this.until; bar += every) {
-      const at = first_s + bar * bar_s;
-      if (at < this.from) continue;
-      sheet.line(x.to(at), sheet.top - 8, x.to(at), sheet.top, "line");
-      sheet.text(`${bar + 1}`, x.to(at) + 2, sheet.top - 8, "soft");
-    }
-    sections.forEach((s) => {
-      const at = first_s + s.bar * bar_s;
-      if (at < this.from - 20 || at > this.until) return;
-      sheet.line(x.to(at), 6, x.to(at), sheet.top, "soft");
-      sheet.text(s.name, Math.max(x.to(at), sheet.left) + 4, 12, "ink", "left", '12px "Sheet", sans-serif');
-    });
-    sheet.text("bar", sheet.left - 8, sheet.top - 8, "soft", "right");
   },
   lane(piece, y, x) {
     const { sheet, chart } = this;
@@ -216,27 +132,9 @@ Alpine.data("load", () => ({
     const { sheet } = this;
     sheet.text(mic.name, 12, top + this.row / 2, mic.missing ? "bad" : "ink", "left", '12px "Sheet", sans-serif');
     if (mic.missing) return;
-    const perPixel = ((this.until - this.from) * boot.rate) / (sheet.right - sheet.left);
-    const level = levelFor(perPixel);
-    const data = columns(mic.id, level, this.$store.page.version, () => this.kept.soon());
-    const { c } = sheet;
     const middle = top + this.row / 2;
-    sheet.line(sheet.left, middle, sheet.right, middle, "fine");
-    if (!data) return;
-    c.fillStyle = sheet.colour.soft;
-    const loud = 10 ** ((mic.peak_db ?? 0) / 20) * 127 || 127;
-    const half = (this.row / 2 - 1) / Math.max(loud, 1);
-    for (let px = sheet.left; px < sheet.right; px += 1) {
-      const a = Math.floor((x.back(px) * boot.rate) / level);
-      const b = Math.max(Math.floor((x.back(px + 1) * boot.rate) / level), a + 1);
-      let low = 0;
-      let high = 0;
-      for (let i = Math.max(a, 0); i < b && 2 * i + 1 < data.length; i += 1) {
-        low = Math.min(low, data[2 * i]);
-        high = Math.max(high, data[2 * i + 1]);
-      }
-      c.fillRect(px, middle - high * half, 1, Math.max((high - low) * half, 0.6));
-    }
+    const place = { middle, half: this.row / 2 - 1, full: 10 ** ((mic.peak_db ?? 0) / 20) };
+    drawWave(sheet, x, recorded(mic.id, this.$store.page.version), place, () => this.kept.soon());
     if ((mic.peak_db ?? -99) > -0.05) sheet.text("full", sheet.left - 6, middle, "bad", "right", '11px "Sheet", sans-serif');
   },
 }));

@@ -1,17 +1,26 @@
-// Print: make files, see what they measure, take them away.
+// Print: every output over the whole song as it will leave, then the files that were made.
+import { charted } from "./lib/charted.js";
 import { clock, figure } from "./lib/geometry.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { drawBars, song } from "./lib/song.js";
+import { drawWave, rendered } from "./lib/waves.js";
+
+const KIT_ROW = 74;
+const ROW = 19;
+const FIGURES = [
+  ["peak_db", "peak dBFS", 172],
+  ["true_peak_db", "true dBTP", 98],
+  ["loudness_lufs", "LUFS", 18],
+]; // distance from the right edge
 
 Alpine.data("printing", () => ({
-  chart: null,
+  ...charted({ left: 104, right: 250, top: 40, bottom: 26 }),
+  ...song,
   format: "wav24",
-  init() {
-    this.onChart = (e) => (this.chart = e.detail);
-    window.addEventListener("chart", this.onChart);
-  },
-  destroy() {
-    window.removeEventListener("chart", this.onChart);
+
+  begin() {
+    this.songBegin();
   },
   prints() {
     return this.chart ? this.chart.prints : [];
@@ -19,7 +28,51 @@ Alpine.data("printing", () => ({
   about() {
     return this.chart ? `${this.chart.mics} mics, stems and the kit mix, ${clock(this.chart.length_s)} each` : "";
   },
-  start() {
+  figures(output) {
+    return this.chart.whole && this.chart.whole[output.id];
+  },
+  draw() {
+    if (!this.chart) return;
+    const { sheet, chart } = this;
+    const rows = chart.outputs;
+    const { top: above, bottom: below } = sheet.margin;
+    if (!sheet.begin(above + KIT_ROW + (rows.length - 1) * ROW + 4 + below)) return;
+    const x = this.axis();
+    drawBars(sheet, x, chart.bars);
+    for (const [, words, from] of FIGURES) sheet.text(words, sheet.width - from, sheet.top - 8, "soft", "right");
+    let top = sheet.top;
+    for (const output of rows) {
+      const row = output.id === "kit" ? KIT_ROW : ROW;
+      this.row(output, top, row, x);
+      top += row;
+    }
+    this.drawSong(x);
+    if (!chart.whole) sheet.text("the whole song is being rendered …", (sheet.left + sheet.right) / 2, sheet.top + KIT_ROW / 2, "ask", "center");
+  },
+  row(output, top, row, x) {
+    const { sheet, chart } = this;
+    const middle = top + row / 2;
+    sheet.text(output.name, 12, middle, output.piece === "stem" ? "soft" : "ink", "left", '12px "Sheet", sans-serif');
+    const found = this.figures(output);
+    if (!found) return;
+    const kit = output.id === "kit";
+    const place = { middle, half: row / 2 - 1, full: kit ? 1 : 10 ** (found.peak_db / 20), colour: kit ? "ink" : "soft" };
+    if (found.peak_db > -90) drawWave(sheet, x, rendered(chart.key, output.id), place, () => this.kept.soon());
+    if (kit) this.aim(middle, place.half);
+    const loud = found.overs > 0 || (kit && found.peak_db > chart.wanted_peak_db + 0.05);
+    for (const [key, , from] of FIGURES) {
+      const words = found[key] > -90 ? figure(found[key], 1) : "–";
+      sheet.text(words, sheet.width - from, middle, loud && key === "peak_db" ? "ask" : kit ? "ink" : "soft", "right");
+    }
+  },
+  /** The kit's wanted peak as dashed lines on both sides. */
+  aim(middle, half) {
+    const { sheet, chart } = this;
+    const away = half * 10 ** (chart.wanted_peak_db / 20);
+    for (const y of [middle - away, middle + away]) sheet.line(sheet.left, y, sheet.right, y, "ask", 1, [3, 4]);
+    sheet.text(figure(chart.wanted_peak_db, 0), sheet.right + 4, middle - away, "ask");
+  },
+  print() {
     return this.$store.page.act("print-now", { format: this.format });
   },
   title(p) {

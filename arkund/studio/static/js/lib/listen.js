@@ -1,25 +1,33 @@
-// The listening bar: loop a span, choose what is heard, before or after at equal loudness.
+// The listening bar: loop a span or play the song, choose what is heard, before or after at equal loudness.
 import { clamp } from "./geometry.js";
 import { Alpine, boot } from "./page.js";
 import { Player, START_LEVEL_DB } from "./player.js";
-import { audio } from "./server.js";
+import { get } from "./server.js";
+import { Sounds } from "./sounds.js";
+
+const CHUNK_S = 4;
+const WANTED_AHEAD_S = 6;
+const SWAP_AFTER_S = 0.35; // how far ahead of the ear a changed song takes over
+const LATE_MS = 600;
+const BEFORE_HIT_S = 0.1;
 
 const player = new Player();
-const client = crypto.randomUUID().slice(0, 8);
-let number = 0;
-let running = null;
+const sounds = new Sounds(boot.session, boot.step);
 
 // A handle for looking into what is played.
-globalThis.arkund = { player };
+globalThis.arkund = { player, sounds };
+
+const remembered = (name, usual) => Number(sessionStorage.getItem(`${name}-${boot.session}`) || usual);
 
 export function registerListen() {
   Alpine.data("listen", () => ({
     playing: false,
+    song: false,
     waiting: false,
     what: "kit",
     version: "after",
-    start: Number(sessionStorage.getItem(`start-${boot.session}`) || 0),
-    length: Number(sessionStorage.getItem(`length-${boot.session}`) || 8),
+    start: remembered("start", 0),
+    length: remembered("length", 8),
     level: START_LEVEL_DB,
     matched: 0,
     loudness: null,
@@ -28,41 +36,45 @@ export function registerListen() {
     late: false,
 
     init() {
-      this.onTry = (e) => this.tryOut(e.detail);
-      this.onPlan = () => this.again();
-      this.onChosen = (e) => this.follow(e.detail);
-      this.onLoop = (e) => this.loop(e.detail.start, e.detail.stop);
-      this.onKey = (e) => this.key(e);
-      window.addEventListener("try", this.onTry);
-      window.addEventListener("plan", this.onPlan);
-      window.addEventListener("chosen", this.onChosen);
-      window.addEventListener("loop", this.onLoop);
-      window.addEventListener("keydown", this.onKey);
+      this.listeners = {
+        try: (e) => this.tryOut(e.detail),
+        plan: () => this.changed(),
+        chosen: () => this.follow(),
+        loop: (e) => this.loop(e.detail.start, e.detail.stop),
+        keydown: (e) => this.key(e),
+      };
+      for (const [name, listener] of Object.entries(this.listeners)) window.addEventListener(name, listener);
       this.tick();
     },
     destroy() {
-      window.removeEventListener("try", this.onTry);
-      window.removeEventListener("plan", this.onPlan);
-      window.removeEventListener("chosen", this.onChosen);
-      window.removeEventListener("loop", this.onLoop);
-      window.removeEventListener("keydown", this.onKey);
+      for (const [name, listener] of Object.entries(this.listeners)) window.removeEventListener(name, listener);
       cancelAnimationFrame(this.frame);
-      player.stop();
+      this.halt();
     },
 
     key(event) {
       if (event.target.closest("input:not([type=range]), select, textarea") || event.ctrlKey || event.metaKey) return;
-      if (event.code === "Space") {
-        event.preventDefault();
-        this.toggle();
-      } else if (event.key === "b") this.setVersion(this.version === "after" ? "before" : "after");
-      else if (event.key === "s") this.setWhat(this.what.startsWith("drum:") ? "kit" : this.drum());
+      const beat = this.beatSeconds();
+      const actions = {
+        " ": () => this.toggle(),
+        b: () => this.setVersion(this.version === "after" ? "before" : "after"),
+        s: () => this.setWhat(this.what.startsWith("drum:") ? "kit" : this.drum()),
+        l: () => this.setSong(!this.song),
+        "[": () => this.nudge(-beat),
+        "]": () => this.nudge(beat),
+        "{": () => this.nudge(-beat * this.beats()),
+        "}": () => this.nudge(beat * this.beats()),
+        ",": () => this.toHit(-1),
+        ".": () => this.toHit(1),
+      };
+      if (!actions[event.key]) return;
+      event.preventDefault();
+      actions[event.key]();
     },
 
     async toggle() {
       if (this.playing) {
-        player.stop();
-        this.playing = false;
+        this.halt();
         return;
       }
       this.playing = true;
@@ -70,60 +82,127 @@ export function registerListen() {
       player.setLevel(this.level);
       this.again();
     },
+    halt() {
+      player.stop();
+      sounds.stop();
+      this.playing = false;
+      this.waiting = false;
+      this.late = false;
+    },
 
-    /** Ask for the loop as it is now; a newer question overtakes this one. */
-    async again() {
-      if (!this.playing) return;
-      number += 1;
-      const mine = number;
-      running?.abort();
-      running = new AbortController();
+    question(first, seconds, more = {}) {
+      const start = Math.round(first * boot.rate);
+      const stop = start + Math.round(seconds * boot.rate);
+      return { what: this.what, version: this.version, start, stop, changes: this.trial, ...more };
+    },
+    /** Ask, and say so when the answer is late: the old sound goes on meanwhile. */
+    async asked(question) {
       this.waiting = true;
-      const late = setTimeout(() => (this.late = mine === number), 600);
-      const first = Math.round(this.start * boot.rate);
+      const late = setTimeout(() => (this.late = true), LATE_MS);
       try {
-        const sound = await audio(
-          `/s/${boot.session}/audition`,
-          {
-            client,
-            number: mine,
-            what: this.what,
-            version: this.version,
-            step: boot.step,
-            start: first,
-            stop: first + Math.round(this.length * boot.rate),
-            changes: this.trial,
-          },
-          running.signal,
-        );
-        if (mine !== number || !this.playing) return;
-        player.play(sound);
-        this.matched = sound.matched_db;
-        this.loudness = sound.loudness;
-        this.peak = sound.peak_db;
+        return await sounds.ask(question);
       } catch (error) {
-        if (error.name === "AbortError" || error.status === 409) return;
         Alpine.store("page").say(error.message, true);
+        return null;
       } finally {
         clearTimeout(late);
-        if (mine === number) {
-          this.waiting = false;
-          this.late = false;
-        }
+        this.waiting = false;
+        this.late = false;
       }
+    },
+    /** Play what is wanted as it is now. */
+    async again() {
+      if (!this.playing) return;
+      if (this.song) {
+        await this.swapSong();
+        return;
+      }
+      const sound = await this.asked(this.question(this.start, this.length));
+      if (!sound || !this.playing || this.song) return;
+      player.play(sound);
+      this.show(sound);
+      this.prefetch();
+    },
+    show(sound) {
+      if (!this.song && this.version === "after") this.matched = sound.matched_db;
+      this.loudness = sound.loudness;
+      this.peak = sound.peak_db;
+    },
+    /** Fetch what one key press would ask for: the other version, and the drum or the kit. */
+    prefetch() {
+      if (Object.keys(this.trial).length) return;
+      const here = (more) => this.question(this.start, this.length, more);
+      const other = this.version === "after" ? "before" : "after";
+      sounds.ahead([here({ version: other }), here({ what: this.what.startsWith("drum:") ? "kit" : this.drum() })]);
+    },
+
+    /** In the song the versions differ by what was matched in the last loop: one figure, so that nothing drifts. */
+    songMatch() {
+      return this.version === "after" ? this.matched : 0;
+    },
+    songLength() {
+      return Alpine.store("page").length_s || 0;
+    },
+    /** Start the song, or let what has changed take over a little ahead of the ear. */
+    async swapSong() {
+      const now = player.songPlace;
+      const from = now === null ? this.start : now + SWAP_AFTER_S;
+      const until = Math.min(from + CHUNK_S, this.songLength());
+      if (until <= from) return;
+      const sound = await this.asked(this.question(from, until - from, { chunk: true }));
+      if (!sound || !this.playing || !this.song) return;
+      if (now === null) player.queue(sound, from, until, this.songMatch());
+      else if (!player.swapSong(sound, from, until, this.songMatch())) {
+        this.swapSong(); // the ear was faster: once more, from where it is now
+        return;
+      }
+      this.show(sound);
+      this.goOn();
+    },
+    /** Keep some seconds of the song ready ahead of the ear. */
+    async goOn() {
+      while (this.playing && this.song && player.chunks.length) {
+        const from = player.chunks.at(-1).until;
+        const until = Math.min(from + CHUNK_S, this.songLength());
+        if (until - from < 0.01) return;
+        if (player.ahead > WANTED_AHEAD_S) {
+          await new Promise((wake) => setTimeout(wake, 200));
+          continue;
+        }
+        const sound = await this.asked(this.question(from, until - from, { chunk: true }));
+        if (!sound || !this.playing || !this.song) return; // a newer question goes on from here
+        player.queue(sound, from, until, this.songMatch());
+        this.show(sound);
+      }
+    },
+    setSong(on) {
+      if (this.song && !on && player.songPlace !== null) this.remember(player.songPlace, this.length);
+      this.song = on;
+      this.again();
     },
 
     tryOut(changes) {
       this.trial = changes;
       this.again().then(() => (this.trial = {}));
     },
-    loop(start, stop) {
-      const most = Math.max((Alpine.store("page").length_s || 1e9) - 0.5, 0.5);
+    changed() {
+      sounds.forget();
+      this.again();
+    },
+    remember(start, length) {
+      const most = Math.max((this.songLength() || 1e9) - 0.5, 0.5);
       this.start = clamp(start, 0, most);
-      this.length = clamp(stop - start, 0.5, 30);
+      this.length = clamp(length, 0.5, 30);
       sessionStorage.setItem(`start-${boot.session}`, this.start);
       sessionStorage.setItem(`length-${boot.session}`, this.length);
+    },
+    loop(start, stop) {
+      this.remember(start, stop - start);
+      if (this.song && this.playing) player.stop();
       this.again();
+    },
+    nudge(seconds) {
+      this.loop(this.start + seconds, this.start + seconds + this.length);
     },
     setStart(event) {
       this.loop(Number(event.target.value), Number(event.target.value) + this.length);
@@ -131,13 +210,28 @@ export function registerListen() {
     setLength(event) {
       this.loop(this.start, this.start + Number(event.target.value));
     },
+    beats() {
+      return Alpine.store("page").tempo?.beats_per_bar || 4;
+    },
+    beatSeconds() {
+      const t = Alpine.store("page").tempo;
+      return t ? 60 / t.bpm / (t.beat_unit === 8 && t.beats_per_bar % 3 === 0 ? 3 : 1) : 0.5;
+    },
     setSection(event) {
       const page = Alpine.store("page");
       const section = page.sections[Number(event.target.value)];
       if (!section) return;
-      const t = page.tempo;
-      const beat = 60 / t.bpm / (t.beat_unit === 8 && t.beats_per_bar % 3 === 0 ? 3 : 1);
-      this.loop(t.first_bar_s + section.bar * beat * t.beats_per_bar, t.first_bar_s + (section.bar + 4) * beat * t.beats_per_bar);
+      const bar = this.beatSeconds() * this.beats();
+      this.loop(page.tempo.first_bar_s + section.bar * bar, page.tempo.first_bar_s + (section.bar + 4) * bar);
+    },
+    /** Begin the loop just before this drum's next or previous hit. */
+    async toHit(step) {
+      const piece = this.piece();
+      const { times } = await get(`/s/${boot.session}/hits/${piece}`);
+      const now = this.start + BEFORE_HIT_S;
+      const found = step > 0 ? times.find((t) => t > now + 0.001) : times.findLast((t) => t < now - 0.001);
+      if (found === undefined) Alpine.store("page").say(`no ${step > 0 ? "later" : "earlier"} ${piece} hit`);
+      else this.loop(found - BEFORE_HIT_S, found - BEFORE_HIT_S + this.length);
     },
     piece() {
       const page = Alpine.store("page");
@@ -173,7 +267,7 @@ export function registerListen() {
       return `${this.level} dB`.replace("-", "−");
     },
     matchWords() {
-      return this.matched ? `matched ${this.matched > 0 ? "+" : ""}${this.matched.toFixed(1)} dB`.replace("-", "−") : "";
+      return this.matched && this.version === "after" ? `matched ${this.matched > 0 ? "+" : ""}${this.matched.toFixed(1)} dB`.replace("-", "−") : "";
     },
     meterWords() {
       return this.loudness === null ? "" : `${this.loudness.toFixed(1)} LUFS  peak ${this.peak.toFixed(1)} dBFS`.replaceAll("-", "−");
@@ -190,9 +284,12 @@ export function registerListen() {
     tick() {
       this.frame = requestAnimationFrame(() => this.tick());
       if (!this.playing || !player.playing) return;
-      const share = player.place / this.length;
+      const place = this.song ? player.songPlace : this.start + player.place;
+      if (place === null) return;
+      const share = this.song ? place / this.songLength() : (place - this.start) / this.length;
       this.$refs.head.style.transform = `scaleX(${share})`;
-      window.dispatchEvent(new CustomEvent("playhead", { detail: this.start + player.place }));
+      window.dispatchEvent(new CustomEvent("playhead", { detail: place }));
+      if (this.song && place > this.songLength() - 0.05) this.halt();
     },
   }));
 }

@@ -1,17 +1,25 @@
-// Plays loops that the core rendered. A new version takes over at the same place with a short crossfade.
+// Plays what the core rendered: a loop, in which a new version takes over at the same place, or the song in chunks that follow without a gap.
 
 const SWAP_S = 0.02;
-const GENTLE_S = 0.4; // when the new version is much louder
-const JUMP_LU = 4;
+const LEAD_S = 0.005; // from a decision to its sound
+const JUMP_LU = 4; // as much louder a new version may be at once; the rest comes slowly
+const GENTLE_S = 1.5;
 const START_S = 0.5; // playback fades in
+const STOP_S = 0.03;
 export const START_LEVEL_DB = -14;
 
 const gainOf = (level) => 10 ** (level / 20);
 
+/** The gain that a new version begins with, so that it is no more than JUMP_LU louder than the one before. */
+export function jumpGain(before, after) {
+  return gainOf(Math.min(0, before + JUMP_LU - after));
+}
+
 export class Player {
   constructor() {
     this.context = null;
-    this.current = null;
+    this.current = null; // the loop that sounds
+    this.chunks = []; // of the song: {source, gain, at, from, until}, in order
     this.level = START_LEVEL_DB;
     this.began = 0;
   }
@@ -30,7 +38,7 @@ export class Player {
   }
 
   get playing() {
-    return this.current !== null;
+    return this.current !== null || this.chunks.length > 0;
   }
 
   /** Where in the loop the ear is, in seconds. */
@@ -38,33 +46,85 @@ export class Player {
     return this.current ? (this.context.currentTime - this.began) % this.current.duration : 0;
   }
 
+  /** Where in the song the ear is, in seconds; null while no chunk sounds. */
+  get songPlace() {
+    const now = this.context ? this.context.currentTime : 0;
+    const chunk = this.chunks.find((c) => now >= c.at && now < c.at + c.until - c.from);
+    return chunk ? chunk.from + now - chunk.at : null;
+  }
+
+  /** Seconds of the song that are ready beyond the ear; below zero when it waits. */
+  get ahead() {
+    const last = this.chunks.at(-1);
+    return last ? last.at + last.until - last.from - this.context.currentTime : 0;
+  }
+
   /** Play a loop, or let it take over at the same place where one of the same length is running. */
   play(sound) {
     const { context } = this;
-    const buffer = context.createBuffer(2, sound.left.length, sound.rate);
-    buffer.copyToChannel(sound.left, 0);
-    buffer.copyToChannel(sound.right, 1);
-    const source = context.createBufferSource();
-    source.buffer = buffer;
+    this.#endSong(context.currentTime + LEAD_S, SWAP_S);
+    const { source, gain } = this.#source(sound);
     source.loop = true;
-    const gain = context.createGain();
-    source.connect(gain).connect(this.master);
-    const now = context.currentTime + 0.005;
+    const now = context.currentTime + LEAD_S;
     const before = this.current;
-    const same = before && Math.abs(before.duration - buffer.duration) < 1e-4;
+    const { duration } = source.buffer;
+    const same = before && Math.abs(before.duration - duration) < 1e-4;
     if (!same) this.began = now;
-    const louder = before ? sound.loudness - before.loudness : 0;
-    const fade = before ? (louder > JUMP_LU ? GENTLE_S : SWAP_S) : START_S;
+    const fade = before ? SWAP_S : START_S;
+    const first = before ? jumpGain(before.loudness, sound.loudness) : 1;
     gain.gain.setValueAtTime(0, now);
-    gain.gain.linearRampToValueAtTime(1, now + fade);
-    source.start(now, same ? (now - this.began) % buffer.duration : 0);
-    if (before) this.#release(before, now, same ? fade : SWAP_S);
-    this.current = { source, gain, duration: buffer.duration, loudness: sound.loudness };
+    gain.gain.linearRampToValueAtTime(first, now + fade);
+    if (first < 1) gain.gain.linearRampToValueAtTime(1, now + fade + GENTLE_S);
+    source.start(now, same ? (now - this.began) % duration : 0);
+    if (before) this.#release(before, now, SWAP_S);
+    this.current = { source, gain, duration, loudness: sound.loudness };
+  }
+
+  /** Let a chunk of the song follow the last one, to the sample; the first fades in. `from`, `until`: its place in the song in seconds;
+   * `matched`: dB by which this version is played louder or softer. */
+  queue(sound, from, until, matched = 0) {
+    const { context } = this;
+    if (this.current) {
+      this.#release(this.current, context.currentTime, STOP_S);
+      this.current = null;
+    }
+    const { source, gain } = this.#source(sound);
+    const last = this.chunks.at(-1);
+    const follows = last ? last.at + last.until - last.from : 0;
+    const late = follows < context.currentTime + LEAD_S;
+    const at = late ? context.currentTime + 10 * LEAD_S : follows;
+    const full = gainOf(matched);
+    gain.gain.setValueAtTime(late ? 0 : full, at);
+    if (late) gain.gain.linearRampToValueAtTime(full, at + (last ? SWAP_S : START_S));
+    source.start(at);
+    this.#keep({ source, gain, at, from, until, loudness: sound.loudness + matched });
+  }
+
+  /** Let a new version of the song take over at a place that is still to come; what was queued from there on is dropped. Returns whether it did. */
+  swapSong(sound, from, until, matched = 0) {
+    const over = this.chunks.find((c) => from >= c.from && from < c.until);
+    const at = over ? over.at + from - over.from : 0;
+    if (at < this.context.currentTime + LEAD_S) return false;
+    const { source, gain } = this.#source(sound);
+    const loudness = sound.loudness + matched;
+    const full = gainOf(matched);
+    const first = full * jumpGain(over.loudness, loudness);
+    gain.gain.setValueAtTime(0, at);
+    gain.gain.linearRampToValueAtTime(first, at + SWAP_S);
+    if (first < full) gain.gain.linearRampToValueAtTime(full, at + SWAP_S + GENTLE_S);
+    this.#endSong(at, SWAP_S);
+    over.until = from;
+    this.chunks = this.chunks.filter((c) => c.at < at);
+    source.start(at);
+    this.#keep({ source, gain, at, from, until, loudness });
+    return true;
   }
 
   stop() {
-    if (!this.current) return;
-    this.#release(this.current, this.context.currentTime, 0.03);
+    if (!this.context) return;
+    this.#endSong(this.context.currentTime, STOP_S);
+    this.chunks = [];
+    if (this.current) this.#release(this.current, this.context.currentTime, STOP_S);
     this.current = null;
   }
 
@@ -81,11 +141,45 @@ export class Player {
     return out;
   }
 
+  #source(sound) {
+    const buffer = this.context.createBuffer(2, sound.left.length, sound.rate);
+    buffer.copyToChannel(sound.left, 0);
+    buffer.copyToChannel(sound.right, 1);
+    const source = this.context.createBufferSource();
+    source.buffer = buffer;
+    const gain = this.context.createGain();
+    source.connect(gain).connect(this.master);
+    return { source, gain };
+  }
+
+  #keep(chunk) {
+    this.chunks.push(chunk);
+    chunk.source.onended = () => {
+      chunk.gain.disconnect();
+      this.chunks = this.chunks.filter((c) => c !== chunk);
+    };
+  }
+
+  /** Fade out what sounds of the song at a time, and drop what comes later. */
+  #endSong(at, fade) {
+    for (const chunk of this.chunks) {
+      if (chunk.at >= at) {
+        chunk.source.onended = () => chunk.gain.disconnect();
+        chunk.source.stop();
+      } else this.#release(chunk, at, fade);
+    }
+    if (at <= this.context.currentTime + LEAD_S) this.chunks = [];
+  }
+
   #release(old, at, fade) {
     old.gain.gain.cancelScheduledValues(at);
     old.gain.gain.setValueAtTime(old.gain.gain.value, at);
     old.gain.gain.linearRampToValueAtTime(0, at + fade);
     old.source.stop(at + fade + 0.01);
-    old.source.onended = () => old.gain.disconnect();
+    const ended = old.source.onended;
+    old.source.onended = () => {
+      old.gain.disconnect();
+      if (ended) ended();
+    };
   }
 }
