@@ -24,8 +24,8 @@ vendor:  ## Copy vendored scripts and fonts (needs Node)
 	cd assets && npm ci --silent && npm run -s vendor
 
 lock:  ## Lock the dependencies anew
-	.venv/bin/pip-compile -q --strip-extras --no-header --no-emit-index-url --no-emit-trusted-host -o requirements/runtime.txt pyproject.toml
-	.venv/bin/pip-compile -q --strip-extras --no-header --no-emit-index-url --no-emit-trusted-host --extra dev -o requirements/dev.txt pyproject.toml
+	.venv/bin/pip-compile -q --strip-extras --allow-unsafe --no-header --no-emit-index-url --no-emit-trusted-host --no-emit-find-links -o requirements/runtime.txt pyproject.toml
+	.venv/bin/pip-compile -q --strip-extras --allow-unsafe --no-header --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --extra dev -o requirements/dev.txt pyproject.toml
 
 survey:  ## Measure how well hits are found on generated kits (some minutes); SEED=300
 	.venv/bin/python -m tests.survey $(or $(SEED),300)

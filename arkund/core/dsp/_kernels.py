@@ -8,6 +8,7 @@ Logarithms and exponentials are polynomials: log2 within 2e-5 (0.0001 dB), exp2 
 Kernels that call each other stay in this file, because the on-disk cache watches one file only.
 """
 
+from functools import partial
 from types import SimpleNamespace
 
 import numpy as np
@@ -85,226 +86,312 @@ def flush(state):
         state[i] = s if abs(s) > TINY else f32(0.0)
 
 
-def _make(LANES):
-    """Make the kernels of a stride."""
+# The kernels of a bank. ``stride``, a tuple as long as the bank is wide, tells the compiler the stride: known when it compiles, it lets rows become
+# vectors. (A closure over the width would do so too, but code of closures that call each other is not found again in the cache.)
 
-    @njit(**OPTIONS)
-    def svf_cascade(x, count, sections, params, state):
-        """Filter in place with state-variable sections (topology-preserving trapezoidal form).
 
-        params [sections * 6 * LANES]: a1 a2 a3 m0 m1 m2; state [sections * 2 * LANES].
-        """
-        length = x.size // LANES
-        for block in range((length + BLOCK - 1) // BLOCK):
-            part = x[block * BLOCK * LANES : min((block + 1) * BLOCK, length) * LANES]
-            for section in range(sections):
-                p = params[section * 6 * LANES : (section + 1) * 6 * LANES]
-                s = state[section * 2 * LANES : (section + 1) * 2 * LANES]
-                for i in range(part.size // LANES):
-                    row = i * LANES
+@njit(inline="always", **OPTIONS)
+def section(v0, ic1, ic2, p, lanes, c):
+    """Return a section's output and its next states."""
+    v3 = v0 - ic2
+    v1 = p[c] * ic1 + p[lanes + c] * v3
+    v2 = ic2 + p[lanes + c] * ic1 + p[2 * lanes + c] * v3
+    out = p[3 * lanes + c] * v0 + p[4 * lanes + c] * v1 + p[5 * lanes + c] * v2
+    return out, f32(2.0) * v1 - ic1, f32(2.0) * v2 - ic2
+
+
+@njit(inline="always", **OPTIONS)
+def one_through_section(part, lanes, c, p, s):
+    """Filter one channel of a bank, its states in registers."""
+    ic1, ic2 = s[c], s[lanes + c]
+    for at in range(c, part.size, lanes):
+        part[at], ic1, ic2 = section(part[at], ic1, ic2, p, lanes, c)
+    s[c], s[lanes + c] = ic1, ic2
+
+
+@njit(inline="always", **OPTIONS)
+def two_through_section(part, lanes, c, p, s):
+    """Filter two channels of a bank at once, so that one is computed while the other waits for its result."""
+    a1, a2, b1, b2 = s[c], s[lanes + c], s[c + 1], s[lanes + c + 1]
+    for at in range(c, part.size, lanes):
+        part[at], a1, a2 = section(part[at], a1, a2, p, lanes, c)
+        part[at + 1], b1, b2 = section(part[at + 1], b1, b2, p, lanes, c + 1)
+    s[c], s[lanes + c], s[c + 1], s[lanes + c + 1] = a1, a2, b1, b2
+
+
+@njit(**OPTIONS)
+def svf_cascade(stride, x, count, sections, params, state):
+    """Filter in place with state-variable sections (topology-preserving trapezoidal form).
+
+    params [sections * 6 * LANES]: a1 a2 a3 m0 m1 m2; state [sections * 2 * LANES].
+    """
+    LANES = len(stride)
+    length = x.size // LANES
+    for block in range((length + BLOCK - 1) // BLOCK):
+        part = x[block * BLOCK * LANES : min((block + 1) * BLOCK, length) * LANES]
+        for number in range(sections):
+            p = params[number * 6 * LANES : (number + 1) * 6 * LANES]
+            s = state[number * 2 * LANES : (number + 1) * 2 * LANES]
+            if LANES < WIDE:
+                for c in range(0, count - 1, 2):
+                    two_through_section(part, LANES, c, p, s)
+                if count % 2:
+                    one_through_section(part, LANES, count - 1, p, s)
+                continue
+            for i in range(part.size // LANES):
+                row = i * LANES
+                for c in range(count):
+                    part[row + c], s[c], s[LANES + c] = section(part[row + c], s[c], s[LANES + c], p, LANES, c)
+        flush(state)
+
+
+@njit(**OPTIONS)
+def band_powers(stride, x, count, ends, params, power, quick):
+    """Filter a bank into bands and measure them: mean squares, and largest squares of parts of the same frames.
+
+    ends [frames * parts + 1]: where parts begin, and the last ends; what lies before the first only lets the filters settle. params: two sections for
+    each band of ``power`` [frames, LANES, bands], then one for each of ``quick`` [frames * parts, LANES, wide bands]; both are filled.
+    """
+    LANES = len(stride)
+    frames, bands, wide = power.shape[0], power.shape[2], quick.shape[2]
+    parts = quick.shape[0] // frames
+    state = np.zeros((2 * bands + wide) * 2 * LANES, np.float32)
+    longest = BLOCK
+    for frame in range(frames):
+        longest = max(longest, ends[(frame + 1) * parts] - ends[frame * parts])
+    scratch, sums = np.zeros(longest * LANES, np.float32), np.zeros(LANES, np.float32)
+    settling = (ends[0] + BLOCK - 1) // BLOCK
+    for step in range(settling + frames):
+        frame = step - settling
+        first, last = step * BLOCK, min((step + 1) * BLOCK, ends[0])
+        if frame >= 0:
+            first, last = ends[frame * parts], ends[(frame + 1) * parts]
+        work = scratch[: (last - first) * LANES]
+        for band in range(bands + wide):
+            section = min(2 * band, bands + band)
+            sections = 2 if band < bands else 1
+            p = params[section * 6 * LANES : (section + sections) * 6 * LANES]
+            s = state[section * 2 * LANES : (section + sections) * 2 * LANES]
+            work[:] = x[first * LANES : last * LANES]
+            svf_cascade(stride, work, count, sections, p, s)
+            if frame < 0:
+                continue
+            if band < bands:
+                sums[:] = f32(0.0)
+                for i in range(last - first):
                     for c in range(count):
-                        v0 = part[row + c]
-                        ic1 = s[c]
-                        ic2 = s[LANES + c]
-                        v3 = v0 - ic2
-                        v1 = p[c] * ic1 + p[LANES + c] * v3
-                        v2 = ic2 + p[LANES + c] * ic1 + p[2 * LANES + c] * v3
-                        s[c] = f32(2.0) * v1 - ic1
-                        s[LANES + c] = f32(2.0) * v2 - ic2
-                        part[row + c] = p[3 * LANES + c] * v0 + p[4 * LANES + c] * v1 + p[5 * LANES + c] * v2
-            flush(state)
-
-    @njit(**OPTIONS)
-    def band_powers(x, count, ends, params, power, quick):
-        """Filter a bank into bands and measure them: mean squares, and largest squares of parts of the same frames.
-
-        ends [frames * parts + 1]: where parts begin, and the last ends; what lies before the first only lets the filters settle. params: two sections for
-        each band of ``power`` [frames, LANES, bands], then one for each of ``quick`` [frames * parts, LANES, wide bands]; both are filled.
-        """
-        frames, bands, wide = power.shape[0], power.shape[2], quick.shape[2]
-        parts = quick.shape[0] // frames
-        state = np.zeros((2 * bands + wide) * 2 * LANES, np.float32)
-        longest = BLOCK
-        for frame in range(frames):
-            longest = max(longest, ends[(frame + 1) * parts] - ends[frame * parts])
-        scratch, sums = np.zeros(longest * LANES, np.float32), np.zeros(LANES, np.float32)
-        settling = (ends[0] + BLOCK - 1) // BLOCK
-        for step in range(settling + frames):
-            frame = step - settling
-            first, last = step * BLOCK, min((step + 1) * BLOCK, ends[0])
-            if frame >= 0:
-                first, last = ends[frame * parts], ends[(frame + 1) * parts]
-            work = scratch[: (last - first) * LANES]
-            for band in range(bands + wide):
-                section = min(2 * band, bands + band)
-                sections = 2 if band < bands else 1
-                p = params[section * 6 * LANES : (section + sections) * 6 * LANES]
-                s = state[section * 2 * LANES : (section + sections) * 2 * LANES]
-                work[:] = x[first * LANES : last * LANES]
-                svf_cascade(work, count, sections, p, s)
-                if frame < 0:
-                    continue
-                if band < bands:
-                    sums[:] = f32(0.0)
-                    for i in range(last - first):
-                        for c in range(count):
-                            sums[c] += work[i * LANES + c] * work[i * LANES + c]
+                        sums[c] += work[i * LANES + c] * work[i * LANES + c]
+                for c in range(count):
+                    power[frame, c, band] = sums[c] / f32(last - first)
+                continue
+            for part in range(frame * parts, (frame + 1) * parts):
+                sums[:] = f32(0.0)
+                for i in range(ends[part] - first, ends[part + 1] - first):
                     for c in range(count):
-                        power[frame, c, band] = sums[c] / f32(last - first)
-                    continue
-                for part in range(frame * parts, (frame + 1) * parts):
-                    sums[:] = f32(0.0)
-                    for i in range(ends[part] - first, ends[part + 1] - first):
-                        for c in range(count):
-                            sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
-                    for c in range(count):
-                        quick[part, c, band - bands] = sums[c]
+                        sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
+                for c in range(count):
+                    quick[part, c, band - bands] = sums[c]
 
-    @njit(**OPTIONS)
-    def gate(key, gain, count, params, state):
-        """Write the gate's gain for each sample of the key signal.
 
-        params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
-        5 closed gain [octaves of amplitude, <= 0], 6 key release coefficient, 7 linger [samples].
-        state rows: 0 key envelope, 1 open (0 or 1), 2 hold left, 3 gain [octaves], 4 lingered.
-        """
-        length = key.size // LANES
-        for i in range(length):
-            row = i * LANES
+@njit(**OPTIONS)
+def gate(stride, key, gain, count, params, state):
+    """Write the gate's gain for each sample of the key signal.
+
+    params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
+    5 closed gain [octaves of amplitude, <= 0], 6 key release coefficient, 7 linger [samples].
+    state rows: 0 key envelope, 1 open (0 or 1), 2 hold left, 3 gain [octaves], 4 lingered.
+    """
+    LANES = len(stride)
+    length = key.size // LANES
+    for i in range(length):
+        row = i * LANES
+        for c in range(count):
+            level = abs(key[row + c])
+            held = state[c] * params[6 * LANES + c]
+            env = max(max(level, held), FLOOR)
+            state[c] = env
+            above = f32(1.0) if env > params[c] else f32(0.0)
+            below = f32(1.0) if env < params[LANES + c] else f32(0.0)
+            between = f32(1.0) - max(above, below)
+            lingered = (state[4 * LANES + c] + f32(1.0)) * between
+            state[4 * LANES + c] = lingered
+            was = state[LANES + c]
+            too_long = f32(1.0) if lingered > params[7 * LANES + c] else f32(0.0)
+            is_open = max(above, was * (f32(1.0) - max(below, too_long)))
+            state[LANES + c] = is_open
+            left = max(state[2 * LANES + c] - f32(1.0), f32(0.0))
+            hold = params[4 * LANES + c]
+            left = max(left, hold * is_open)
+            state[2 * LANES + c] = left
+            closed = params[5 * LANES + c]
+            stays = max(is_open, min(left, f32(1.0)))
+            target = f32(0.0) if stays > f32(0.5) else closed
+            now = state[3 * LANES + c]
+            ka = params[2 * LANES + c]
+            kr = params[3 * LANES + c]
+            k = ka if target > now else kr
+            now = target + (now - target) * k
+            now = now if now < f32(-1e-7) else f32(0.0)
+            state[3 * LANES + c] = now
+            gain[row + c] = exp2(now)
+
+
+@njit(**OPTIONS)
+def shaper(stride, x, count, params, state):
+    """Shape transients in place.
+
+    Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
+    level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
+    4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor,
+    8 ratio of attacks that steady sound reaches by itself [octaves].
+    state rows: 0 fast, 1 slow attack, 2 slow release.
+    """
+    LANES = len(stride)
+    length = x.size // LANES
+    for i in range(length):
+        row = i * LANES
+        for c in range(count):
+            level = abs(x[row + c]) + params[7 * LANES + c]
+            fast, late, held = state[c], state[LANES + c], state[2 * LANES + c]
+            k0, k1 = params[c], params[LANES + c]
+            k2, k3 = params[2 * LANES + c], params[3 * LANES + c]
+            kf = k0 if level > fast else k2
+            kl = k1 if level > late else k2
+            kh = k0 if level > held else k3
+            fast = level + (fast - level) * kf
+            late = level + (late - level) * kl
+            held = level + (held - level) * kh
+            state[c] = fast
+            state[LANES + c] = late
+            state[2 * LANES + c] = held
+            most = params[6 * LANES + c]
+            onset = min(max(log2(fast / late) - params[8 * LANES + c], f32(0.0)), most)
+            tail = min(max(log2(held / fast), f32(0.0)), most)
+            x[row + c] *= exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
+
+
+@njit(inline="always", **OPTIONS)
+def reduction_db(size, threshold_db, slope, knee_db):
+    """Return what the static curve takes from a magnitude: quadratic within the knee."""
+    over = log2(size + FLOOR) * DB_PER_OCTAVE - threshold_db
+    inside = over + knee_db * f32(0.5)
+    soft = inside * inside / (f32(2.0) * knee_db + FLOOR)
+    return (over if inside > knee_db else (soft if inside > f32(0.0) else f32(0.0))) * slope
+
+
+@njit(inline="always", **OPTIONS)
+def smoothed_db(now, wanted, attack, release):
+    """Return the next reduction on its way to the wanted one."""
+    now += (wanted - now) * (attack if wanted > now else release)
+    return now if now > f32(1e-12) else f32(0.0)
+
+
+@njit(inline="always", **OPTIONS)
+def follow_curve(work, n, now, threshold_db, slope, knee_db, attack, release, makeup_db):
+    """Turn magnitudes into gains, in place, and return the last reduction: only the smoothing goes sample by sample."""
+    for i in range(n):
+        work[i] = reduction_db(work[i], threshold_db, slope, knee_db)
+    for i in range(n):
+        now = smoothed_db(now, work[i], attack, release)
+        work[i] = now
+    for i in range(n):
+        work[i] = exp2((makeup_db - work[i]) * OCTAVE_PER_DB)
+    return now
+
+
+@njit(**OPTIONS)
+def compressor(stride, key, gain, count, params, state):
+    """Write the compressor's gain for each sample of the key signal.
+
+    Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
+    Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
+    2 knee [dB], 3 and 4 the share of the way that attack and release go in a sample, 5 make-up [dB]. state row: 0 reduction [dB].
+    """
+    LANES = len(stride)
+    length = key.size // LANES
+    if LANES < WIDE:  # few channels: one after the other, with vectors along the time
+        work = np.zeros(BLOCK, np.float32)
+        for start in range(0, length, BLOCK):
+            n = min(BLOCK, length - start)
             for c in range(count):
-                level = abs(key[row + c])
-                held = state[c] * params[6 * LANES + c]
-                env = max(max(level, held), FLOOR)
-                state[c] = env
-                above = f32(1.0) if env > params[c] else f32(0.0)
-                below = f32(1.0) if env < params[LANES + c] else f32(0.0)
-                between = f32(1.0) - max(above, below)
-                lingered = (state[4 * LANES + c] + f32(1.0)) * between
-                state[4 * LANES + c] = lingered
-                was = state[LANES + c]
-                too_long = f32(1.0) if lingered > params[7 * LANES + c] else f32(0.0)
-                is_open = max(above, was * (f32(1.0) - max(below, too_long)))
-                state[LANES + c] = is_open
-                left = max(state[2 * LANES + c] - f32(1.0), f32(0.0))
-                hold = params[4 * LANES + c]
-                left = max(left, hold * is_open)
-                state[2 * LANES + c] = left
-                closed = params[5 * LANES + c]
-                stays = max(is_open, min(left, f32(1.0)))
-                target = f32(0.0) if stays > f32(0.5) else closed
-                now = state[3 * LANES + c]
-                ka = params[2 * LANES + c]
-                kr = params[3 * LANES + c]
-                k = ka if target > now else kr
-                now = target + (now - target) * k
-                now = now if now < f32(-1e-7) else f32(0.0)
-                state[3 * LANES + c] = now
-                gain[row + c] = exp2(now)
+                for i in range(n):
+                    work[i] = abs(key[(start + i) * LANES + c])
+                state[c] = follow_curve(
+                    work, n, state[c], params[c], params[LANES + c], params[2 * LANES + c],
+                    params[3 * LANES + c], params[4 * LANES + c], params[5 * LANES + c],
+                )  # fmt: skip
+                for i in range(n):
+                    gain[(start + i) * LANES + c] = work[i]
+        return
+    for i in range(length):
+        row = i * LANES
+        for c in range(count):
+            wanted = reduction_db(abs(key[row + c]), params[c], params[LANES + c], params[2 * LANES + c])
+            now = smoothed_db(state[c], wanted, params[3 * LANES + c], params[4 * LANES + c])
+            state[c] = now
+            gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
 
-    @njit(**OPTIONS)
-    def shaper(x, count, params, state):
-        """Shape transients in place.
 
-        Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
-        level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
-        4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor,
-        8 ratio of attacks that steady sound reaches by itself [octaves].
-        state rows: 0 fast, 1 slow attack, 2 slow release.
-        """
-        length = x.size // LANES
-        for i in range(length):
-            row = i * LANES
-            for c in range(count):
-                level = abs(x[row + c]) + params[7 * LANES + c]
-                fast, late, held = state[c], state[LANES + c], state[2 * LANES + c]
-                k0, k1 = params[c], params[LANES + c]
-                k2, k3 = params[2 * LANES + c], params[3 * LANES + c]
-                kf = k0 if level > fast else k2
-                kl = k1 if level > late else k2
-                kh = k0 if level > held else k3
-                fast = level + (fast - level) * kf
-                late = level + (late - level) * kl
-                held = level + (held - level) * kh
-                state[c] = fast
-                state[LANES + c] = late
-                state[2 * LANES + c] = held
-                most = params[6 * LANES + c]
-                onset = min(max(log2(fast / late) - params[8 * LANES + c], f32(0.0)), most)
-                tail = min(max(log2(held / fast), f32(0.0)), most)
-                x[row + c] *= exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
+@njit(**OPTIONS)
+def chain(
+    stride,
+    x,
+    count,
+    samples,
+    early,
+    gate_params,
+    gate_state,
+    filters,
+    shaper_params,
+    shaper_state,
+    comp_params,
+    comp_state,
+):
+    """Run gate, filters, shaper and compressor over ``samples`` rows in place, a block at a time through all of them.
 
-    @njit(**OPTIONS)
-    def compressor(key, gain, count, params, state):
-        """Write the compressor's gain for each sample of the key signal.
-
-        Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
-        Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
-        2 knee [dB], 3 and 4 the share of the way that attack and release go in a sample, 5 make-up [dB]. state row: 0 reduction [dB].
-        """
-        length = key.size // LANES
-        for i in range(length):
-            row = i * LANES
-            for c in range(count):
-                level_db = log2(abs(key[row + c]) + FLOOR) * DB_PER_OCTAVE
-                over = level_db - params[c]
-                knee = params[2 * LANES + c]
-                inside = over + knee * f32(0.5)
-                soft = inside * inside / (f32(2.0) * knee + FLOOR)
-                curve = over if inside > knee else (soft if inside > f32(0.0) else f32(0.0))
-                target = curve * params[LANES + c]
-                now = state[c]
-                ka = params[3 * LANES + c]
-                kr = params[4 * LANES + c]
-                k = ka if target > now else kr
-                now += (target - now) * k
-                now = now if now > f32(1e-12) else f32(0.0)
-                state[c] = now
-                gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
-
-    @njit(**OPTIONS)
-    def chain(
-        x, count, samples, early, gate_params, gate_state, filters, shaper_params, shaper_state, comp_params, comp_state
-    ):
-        """Run gate, filters, shaper and compressor over ``samples`` rows in place, a block at a time through all of them.
-
-        early [LANES]: by how much each lane's gate looks ahead; the rows up to the largest of them beyond ``samples`` are only looked at. filters: for
-        the gate's key, the equaliser and the compressor's detector (params, state). Stages whose params are empty are left out.
-        """
-        key, gain = np.zeros(BLOCK * LANES, np.float32), np.zeros(BLOCK * LANES, np.float32)
-        key_params, key_state, eq_params, eq_state, detector_params, detector_state = filters
-        for start in range(0, samples, BLOCK):
-            rows = min(BLOCK, samples - start)
-            part = x[start * LANES : (start + rows) * LANES]
-            if gate_params.size:
-                for i in range(rows):
-                    for c in range(count):
-                        key[i * LANES + c] = x[(start + i + early[c]) * LANES + c]
+    early [LANES]: by how much each lane's gate looks ahead; the rows up to the largest of them beyond ``samples`` are only looked at. filters: for
+    the gate's key, the equaliser and the compressor's detector (params, state). Stages whose params are empty are left out.
+    """
+    LANES = len(stride)
+    key, gain = np.zeros(BLOCK * LANES, np.float32), np.zeros(BLOCK * LANES, np.float32)
+    key_params, key_state, eq_params, eq_state, detector_params, detector_state = filters
+    for start in range(0, samples, BLOCK):
+        rows = min(BLOCK, samples - start)
+        part = x[start * LANES : (start + rows) * LANES]
+        if gate_params.size:
+            for i in range(rows):
+                for c in range(count):
+                    key[i * LANES + c] = x[(start + i + early[c]) * LANES + c]
+            wide = key[: rows * LANES]
+            svf_cascade(stride, wide, count, key_params.size // (6 * LANES), key_params, key_state)
+            gate(stride, wide, gain, count, gate_params, gate_state)
+            for i in range(rows):
+                for c in range(count):
+                    part[i * LANES + c] *= gain[i * LANES + c]
+        svf_cascade(stride, part, count, eq_params.size // (6 * LANES), eq_params, eq_state)
+        if shaper_params.size:
+            shaper(stride, part, count, shaper_params, shaper_state)
+        if comp_params.size:
+            wide = part
+            if detector_params.size:
                 wide = key[: rows * LANES]
-                svf_cascade(wide, count, key_params.size // (6 * LANES), key_params, key_state)
-                gate(wide, gain, count, gate_params, gate_state)
-                for i in range(rows):
-                    for c in range(count):
-                        part[i * LANES + c] *= gain[i * LANES + c]
-            svf_cascade(part, count, eq_params.size // (6 * LANES), eq_params, eq_state)
-            if shaper_params.size:
-                shaper(part, count, shaper_params, shaper_state)
-            if comp_params.size:
-                wide = part
-                if detector_params.size:
-                    wide = key[: rows * LANES]
-                    wide[:] = part
-                    svf_cascade(wide, count, detector_params.size // (6 * LANES), detector_params, detector_state)
-                compressor(wide, gain, count, comp_params, comp_state)
-                for i in range(rows):
-                    for c in range(count):
-                        part[i * LANES + c] *= gain[i * LANES + c]
+                wide[:] = part
+                svf_cascade(stride, wide, count, detector_params.size // (6 * LANES), detector_params, detector_state)
+            compressor(stride, wide, gain, count, comp_params, comp_state)
+            for i in range(rows):
+                for c in range(count):
+                    part[i * LANES + c] *= gain[i * LANES + c]
 
-    return SimpleNamespace(
-        svf_cascade=svf_cascade, band_powers=band_powers, gate=gate, shaper=shaper, compressor=compressor, chain=chain
+
+BANKS = {
+    width: SimpleNamespace(
+        **{
+            kernel.__name__: partial(kernel, (None,) * width)
+            for kernel in (svf_cascade, band_powers, gate, shaper, compressor, chain)
+        }
     )
-
-
-BANKS = {lanes: _make(lanes) for lanes in (WIDE, NARROW)}
+    for width in (WIDE, NARROW)
+}
 
 
 @njit(**OPTIONS)
@@ -313,26 +400,14 @@ def pair_gain(key, stride, params, state, gain):
 
     The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for a block at once.
     """
-    target = np.zeros(BLOCK, np.float32)
+    work = np.zeros(BLOCK, np.float32)
     for start in range(0, gain.size, BLOCK):
-        count = min(BLOCK, gain.size - start)
-        for i in range(count):
+        n = min(BLOCK, gain.size - start)
+        for i in range(n):
             row = (start + i) * stride
-            level_db = log2(max(abs(key[row]), abs(key[row + 1])) + FLOOR) * DB_PER_OCTAVE
-            over = level_db - params[0]
-            inside = over + params[2] * f32(0.5)
-            soft = inside * inside / (f32(2.0) * params[2] + FLOOR)
-            curve = over if inside > params[2] else (soft if inside > f32(0.0) else f32(0.0))
-            target[i] = curve * params[1]
-        now = state[0]
-        for i in range(count):
-            wanted = target[i]
-            now += (wanted - now) * (params[3] if wanted > now else params[4])
-            now = now if now > f32(1e-12) else f32(0.0)
-            target[i] = now
-        state[0] = now
-        for i in range(count):
-            gain[start + i] = exp2((params[5] - target[i]) * OCTAVE_PER_DB)
+            work[i] = max(abs(key[row]), abs(key[row + 1]))
+        state[0] = follow_curve(work, n, state[0], params[0], params[1], params[2], params[3], params[4], params[5])
+        gain[start : start + n] = work[:n]
 
 
 @njit(**OPTIONS)
