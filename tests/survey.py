@@ -9,6 +9,8 @@ from arkund.core.hits.measure import find_hits
 from arkund.core.hits.settings import HitSettings
 from tests.foreign import ForeignLibrary
 from tests.kits import NOTHING, compare, small_kit
+from tools import recorded
+from tools.makings import Recorded
 
 SHELLS = ("kick", "snare", "tom1", "tom2", "floor")
 KITS = (
@@ -25,6 +27,13 @@ KITS = (
     ("slow", 66.0, {"hard": True, "drop": ("Ride",), "play_with": {"cymbal": "ride"}}),
     ("sixeight", 72.0, {"hard": True, "rate": 96_000, "sympathy_db": -22.0}),
 )
+
+
+class OtherRecorded(Recorded):
+    """Recorded strokes that the judge was not taught on, as they are but for softer ones being darker."""
+
+    table = "survey"
+    tuned = (0.95, 1.05)
 
 
 def survey(seed: int, strokes_of: type) -> None:
@@ -59,5 +68,5 @@ def survey(seed: int, strokes_of: type) -> None:
 
 
 if __name__ == "__main__":
-    for library in (Library, ForeignLibrary):
+    for library in (Library, *([OtherRecorded] if recorded.there() else []), ForeignLibrary):
         survey(int(sys.argv[1]) if len(sys.argv) > 1 else 300, library)

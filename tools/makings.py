@@ -12,6 +12,7 @@ from scipy import signal
 from arkund.core.demo.recording import Library
 from arkund.core.demo.strokes import LEVELS_DB
 from arkund.core.hits.evidence import family
+from tools import recorded
 
 # Lowest and highest centre of a sound's parts in Hz, and the longest decay in seconds
 RANGES = {"kick": (40, 6000, 0.15), "snare": (120, 10_000, 0.3), "tom": (60, 4000, 0.3), "cymbal": (900, 14_000, 0.09)}
@@ -165,6 +166,34 @@ class Mixed(Making):
         out[: x.size] += (1.0 - share) * x / (np.abs(x).max() + 1e-9)
         out[: noises.size] += share * noises / (np.abs(noises).max() + 1e-9)
         return out
+
+
+class Recorded(Making):
+    """Recorded strokes: one of a piece for each kit, tuned, coloured and cut short; soft strokes are darker, and no two are the same."""
+
+    table = "teaching"
+    tuned = (0.8, 1.25)
+
+    def _stroke(self, struck: Struck, plain: np.ndarray) -> np.ndarray:
+        rate, now = struck.rate, struck.now
+        kit = np.random.default_rng([self.kit.seed, 7, *map(ord, struck.piece)])  # the same for all stems and articulations
+        sound = struck.piece
+        if sound == "hihat":
+            sound += " " + {"half": "open", "": "closed"}.get(struck.articulation, struck.articulation)
+        known = recorded.strokes(self.table, sound, rate)
+        x = known[int(kit.integers(0, 1 << 30)) % len(known)]
+        tune = np.exp(kit.uniform(*np.log(self.tuned)) + now.normal(0, 0.004))
+        x = np.interp(np.arange(int(x.size / tune)) * tune, np.arange(x.size), x)
+        softer = kit.uniform(0.0, 1.2)
+        if struck.hardness < 1.0:
+            low_hz = min(16_000 * struck.hardness**softer, 0.45 * rate)
+            x = signal.sosfilt(signal.butter(1, low_hz, "low", fs=rate, output="sos"), x)
+        for _ in range(3):
+            centre = np.exp(struck.always.uniform(np.log(80), np.log(12_000)))
+            x = _bell(x, min(centre, 0.45 * rate), struck.always.normal(0, 4) + now.normal(0, 1), 0.8, rate)
+        if kit.random() < 0.4:
+            x = x * np.exp(-np.arange(x.size) / rate / kit.uniform(0.1, 1.0))
+        return _reflected(x, struck.always, rate) if kit.random() < 0.4 else x
 
 
 def _band(struck: Struck, centre_hz: float, wide: float) -> np.ndarray:

@@ -14,6 +14,7 @@ import numpy as np
 from arkund.core.hits import evidence, judge
 from arkund.core.hits.bands import Bands, measure_bands
 from arkund.core.hits.settings import HitSettings
+from tools import recorded
 from tools.strange_kits import strange_kit
 
 GROW = {
@@ -157,4 +158,6 @@ def teach(kits: int, folder: Path) -> None:
 
 
 if __name__ == "__main__":
+    if not recorded.there():
+        sys.exit(f"Some kits are made of recorded strokes: {recorded.INSTALL}")
     teach(int(sys.argv[1]), Path(sys.argv[2]))
