@@ -176,7 +176,9 @@ class Recorded(Making):
 
     def _stroke(self, struck: Struck, plain: np.ndarray) -> np.ndarray:
         rate, now = struck.rate, struck.now
-        kit = np.random.default_rng([self.kit.seed, 7, *map(ord, struck.piece)])  # the same for all stems and articulations
+        kit = np.random.default_rng(
+            [self.kit.seed, 7, *map(ord, struck.piece)]
+        )  # the same for all stems and articulations
         sound = struck.piece
         if sound == "hihat":
             sound += " " + {"half": "open", "": "closed"}.get(struck.articulation, struck.articulation)

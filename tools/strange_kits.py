@@ -18,7 +18,19 @@ from tools.makings import Coloured, Mixed, Modes, Noises, Recorded
 BPM = {"straight": (85, 170), "busy": (80, 140), "slow": (55, 85), "sixeight": (45, 90)}
 MISSING = {"Ride": 0.4, "Rm mono": 0.4, "Talkback": 0.5, "Kik sub": 0.3, "Snr btm": 0.25, "KD out": 0.25, "HH": 0.15, "T2": 0.15, "Rm L": 0.2}  # fmt: skip
 FEW_SHARE = 0.08
-MAKINGS = (Library, Recorded, Coloured, Recorded, Modes, Recorded, Noises, Recorded, Mixed, Recorded, Noises)  # by number, in turn
+MAKINGS = (
+    Library,
+    Recorded,
+    Coloured,
+    Recorded,
+    Modes,
+    Recorded,
+    Noises,
+    Recorded,
+    Mixed,
+    Recorded,
+    Noises,
+)  # by number, in turn
 FEW = ({"KD in", "SN top"}, {"SN top"}, {"KD in", "SN top", "OH L", "OH R"}, {"KD out", "SN top", "HH", "FT", "OH L"})
 
 

@@ -10,6 +10,7 @@ an error. A settings class is a frozen dataclass that derives from :class:`Setti
 
 import dataclasses
 import functools
+import json
 import math
 import types
 import typing
@@ -43,6 +44,15 @@ def choice(default: str, options: tuple[str, ...]):
 def text(default: Any = MISSING, *, longest: int = 200):
     """Declare a free text of limited length."""
     return field(default=default, metadata={"longest": longest})
+
+
+def read_json(data: bytes | str) -> Any:
+    """Return the plain data of a JSON text; not-a-number and infinities, which JSON does not know, raise ValueError like any other fault."""
+
+    def refused(word: str):
+        raise ValueError(f"{word} is not JSON")
+
+    return json.loads(data, parse_constant=refused)
 
 
 @functools.cache

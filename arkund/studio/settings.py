@@ -5,6 +5,7 @@
 | ARKUND_DATA | the platform's user data folder | database, audio and prints |
 | ARKUND_DEBUG | 0 | 1 shows error pages for developers |
 | ARKUND_HOSTS | none | further host names that the server answers to |
+| ARKUND_EXECUTOR | threads | dask://host:port runs long work on a cluster that shares the data folder (docs/scaling.md) |
 | ARKUND_LOGIN | 0 | 1 asks for a login on every page (set by ``serve`` on any address but the loopback) |
 """
 
@@ -36,6 +37,7 @@ def _secret_key() -> str:
 
 SECRET_KEY = _secret_key()
 DEBUG = os.environ.get("ARKUND_DEBUG") == "1"
+EXECUTOR = os.environ.get("ARKUND_EXECUTOR", "threads")
 BACKGROUND = os.environ.get("ARKUND_BACKGROUND") != "0"  # measure the whole song after each change
 LOGIN_REQUIRED = os.environ.get("ARKUND_LOGIN") == "1"
 ALLOWED_HOSTS = [

@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path, re_path, register_converter
 
-from arkund.studio.pages import actions, home, jobs, logbook, prints, sounds, steps
+from arkund.studio.pages import actions, archives, home, jobs, logbook, prints, sounds, steps
 
 STEP = "(?P<step>" + "|".join(steps.PAGES) + ")"
 
@@ -54,6 +54,8 @@ urlpatterns = [
     path(f"{S}/print-now", prints.start, name="print-now"),
     path(f"{S}/prints/<int:print_id>.zip", prints.archive, name="print-archive"),
     path(f"{S}/prints/<int:print_id>/<str:name>", prints.file, name="print-file"),
+    path(f"{S}/archive", archives.start, name="archive"),
+    path(f"{S}/archive/<int:job_id>.zip", archives.fetch, name="archive-file"),
     path(f"{S}/logbook/", logbook.logbook, name="logbook"),
     path(f"{S}/sheet/", logbook.sheet, name="sheet"),
     path(f"{S}/ear/", logbook.ear, name="ear"),

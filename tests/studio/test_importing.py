@@ -9,7 +9,7 @@ import soundfile
 from arkund.core.errors import ArkundError, AudioError, CancelledError, SettingsError
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.services.importing import import_folder
-from arkund.studio.services.recordings import SessionRecordings
+from arkund.studio.services.recordings import recordings_of
 
 pytestmark = pytest.mark.django_db
 
@@ -28,7 +28,7 @@ class TestImportFolder:
     def test_little_kit(self, session, little):
         """Mics are named, sorted as engineers list them, and read back exactly."""
         assert [m.piece for m in session.plan.mics][:4] == ["kick", "kick", "snare", "snare"]
-        got = SessionRecordings(session).mic("take-1", "sn-top").read(0, 5000)
+        got = recordings_of(session).mic("take-1", "sn-top").read(0, 5000)
         assert np.max(np.abs(got - little.audio["SN top"][:5000])) < 2**-22
 
     def test_sub_folders_are_takes(self, tmp_path):
@@ -143,4 +143,4 @@ class TestNothingHalfMade:
         shutil.copytree(folder, copy)
         again = import_folder(copy)
         shutil.rmtree(copy)
-        assert SessionRecordings(again).mic("take-1", "kd-in").read(0, 10).size == 10
+        assert recordings_of(again).mic("take-1", "kd-in").read(0, 10).size == 10

@@ -12,7 +12,7 @@ from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.jobs import background, kinds, runner
 from arkund.studio.models import Job, Measured, Session
 from arkund.studio.services import moves, store, whole
-from arkund.studio.services.recordings import SessionRecordings
+from arkund.studio.services.recordings import recordings_of
 
 pytestmark = pytest.mark.django_db
 
@@ -202,7 +202,7 @@ class TestWhole:
         from arkund.core.render.render import render
 
         data = whole.measure(session)
-        kit = render(session.plan, SessionRecordings(session), (0, SessionRecordings(session).length("take-1")))
+        kit = render(session.plan, recordings_of(session), (0, recordings_of(session).length("take-1")))
         assert data["kit"]["peak_db"] == pytest.approx(20 * np.log10(np.abs(kit).max()), abs=0.001)
         assert whole.found(session, session.plan) == data
         columns = np.frombuffer(

@@ -8,12 +8,13 @@ import pytest
 import soundfile
 
 from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.files import writing
 from arkund.core.render import stream
 from arkund.core.render.render import render
 from arkund.studio.models import Print
 from arkund.studio.services import printing
 from arkund.studio.services.proposing import propose_all
-from arkund.studio.services.recordings import SessionRecordings
+from arkund.studio.services.recordings import recordings_of
 
 pytestmark = pytest.mark.django_db
 
@@ -30,7 +31,7 @@ class TestPrintSession:
         propose_all(session.pk)
         session.refresh_from_db()
         manifest = printing.print_session(session, tmp_path / "out", format_name)
-        recordings = SessionRecordings(session)
+        recordings = recordings_of(session)
         length = recordings.length("take-1")
         kit_file = next(f for f in manifest["files"] if f["output"] == "kit")
         info = soundfile.info(tmp_path / "out" / kit_file["file"])
@@ -73,7 +74,7 @@ class TestPrintSession:
         manifest = printing.print_session(session, tmp_path / "out")
         name = next(f["file"] for f in manifest["files"] if f["output"] == "strip:sn-top")
         printed, _ = soundfile.read(tmp_path / "out" / name)
-        exact = render(session.plan, SessionRecordings(session), (0, 48_000), "strip:sn-top")
+        exact = render(session.plan, recordings_of(session), (0, 48_000), "strip:sn-top")
         error = (printed[:48_000] - exact) * 2**23
         assert np.max(np.abs(error)) < 2.0
         assert 0.3 < np.std(error) < 0.7
@@ -106,7 +107,7 @@ class TestNothingHalfMade:
         def full(*args):
             raise OSError(28, "No space left on device")
 
-        monkeypatch.setattr(printing.Writer, "write", full)
+        monkeypatch.setattr(writing.Writer, "write", full)
         with pytest.raises(AudioError, match="No space left"):
             printing.print_session(session, tmp_path / "out")
         assert list(tmp_path.iterdir()) == []

@@ -62,7 +62,12 @@ def serve(host: str, port: int) -> None:
 @main.command()
 @click.argument("name")
 @click.password_option()
-def user(name: str, password: str) -> None:
+@click.option(
+    "--keeper",
+    is_flag=True,
+    help="Sees all sessions; others see those that they load or that `arkund share` opens to them.",
+)
+def user(name: str, password: str, keeper: bool) -> None:
     """Make a login, or give an existing one a new password."""
     from django.contrib.auth import get_user_model
     from django.contrib.auth.password_validation import validate_password
@@ -77,5 +82,6 @@ def user(name: str, password: str) -> None:
     except ValidationError as error:
         raise SettingsError(f"password: {' '.join(error.messages)}") from error
     account.set_password(password)
+    account.is_staff = keeper
     account.save()
     click.echo(f"{name} can log in.")

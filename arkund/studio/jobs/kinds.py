@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.studio.jobs import background
 from arkund.studio.jobs.runner import Handle
 from arkund.studio.models import Session
-from arkund.studio.services import moves, proposing, recordings, store, whole
+from arkund.studio.services import archiving, moves, proposing, recordings, store, whole
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
 
@@ -41,10 +41,46 @@ def _import(handle: Handle) -> dict:
             meter=given["meter"],
             on_progress=lambda share, text: handle.progress(0.6 * share, text),
             cancelled=handle.cancelled,
-            created=handle.keep,
+            created=_created(handle),
         )
     shutil.rmtree(folder, ignore_errors=True)
     recordings.find_all(_session(handle), lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
+    return {"session": handle.job.session_id}
+
+
+def _created(handle: Handle) -> Callable[[int], None]:
+    """Keep the new session as the job's, and open it to who asked for it."""
+
+    def created(session_id: int) -> None:
+        handle.keep(session_id)
+        if handle.job.user_id is not None:
+            Session.objects.get(pk=session_id).members.add(handle.job.user_id)
+
+    return created
+
+
+def _archive(handle: Handle) -> dict:
+    """arguments: file (below the archives)."""
+    session = _session(handle)
+    store.archives_folder().mkdir(exist_ok=True)
+    for former in store.archives_folder().glob(f"{session.pk}-*.zip"):
+        former.unlink()  # only the newest is kept for fetching
+    path = store.archives_folder() / handle.job.arguments["file"]
+    archiving.archive(session, path, handle.progress, handle.cancelled)
+    return {"session": session.pk}
+
+
+def _restore(handle: Handle) -> dict:
+    """arguments: folder (below the incoming ones) with the archive in it."""
+    folder = store.incoming_folder() / handle.job.arguments["folder"]
+    if handle.job.session_id is None:
+        archiving.restore(
+            next(folder.iterdir()),
+            on_progress=handle.progress,
+            cancelled=handle.cancelled,
+            created=_created(handle),
+        )
+    shutil.rmtree(folder, ignore_errors=True)
     return {"session": handle.job.session_id}
 
 
@@ -91,5 +127,7 @@ KINDS = {
     "propose": Kind(_propose),
     "take": Kind(_take),
     "print": Kind(_print),
+    "archive": Kind(_archive),
+    "restore": Kind(_restore),
     "whole": Kind(_whole, quiet=True),
 }

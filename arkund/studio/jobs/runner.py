@@ -58,11 +58,17 @@ class Handle:
         Job.objects.filter(pk=self.job.pk).update(result=self.job.result, session_id=self.job.session_id)
 
 
-def start(kind: str, arguments: dict, title: str, session_id: int | None = None) -> Job:
+def start(kind: str, arguments: dict, title: str, session_id: int | None = None, user_id: int | None = None) -> Job:
     """Queue work of a kind with arguments of plain data."""
     quiet = _kind(kind).quiet
     job = Job.objects.create(
-        kind=kind, arguments=arguments, title=title[:200], session_id=session_id, process=os.getpid(), quiet=quiet
+        kind=kind,
+        arguments=arguments,
+        title=title[:200],
+        session_id=session_id,
+        user_id=user_id,
+        process=os.getpid(),
+        quiet=quiet,
     )
     _submit(job)
     return job
@@ -82,7 +88,7 @@ def resume() -> list[Job]:
     """Take up what was waiting or running when another process died; what has been begun too often is marked as failed."""
     taken = []
     for job in Job.objects.filter(state__in=Job.OPEN).order_by("pk"):
-        if job.process != os.getpid() and _alive(job.process):
+        if job.process != os.getpid() and alive(job.process):
             continue
         if job.cancel or job.tries >= MOST_TRIES:
             Job.objects.filter(pk=job.pk).update(state=Job.FAILED, message=STOPPED)
@@ -95,7 +101,8 @@ def resume() -> list[Job]:
     return taken
 
 
-def _alive(process: int) -> bool:
+def alive(process: int) -> bool:
+    """Say whether a process runs."""
     try:
         os.kill(process, 0)
     except OSError:

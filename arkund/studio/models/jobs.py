@@ -1,5 +1,6 @@
 """Long work and its results."""
 
+from django.conf import settings
 from django.db import models
 
 LEAST_PROGRESS = 0.05  # before, the remaining time cannot be estimated
@@ -14,6 +15,7 @@ class Job(models.Model):
     kind = models.CharField(max_length=20)
     title = models.CharField(max_length=200, default="")
     session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, null=True, related_name="jobs")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)  # who asked, with logins
     arguments = models.JSONField(default=dict)
     state = models.CharField(max_length=10, default=WAITING)
     progress = models.FloatField(default=0.0)

@@ -1,5 +1,6 @@
 """A session: one song's drum recording with its current Plan."""
 
+from django.conf import settings
 from django.db import models
 
 from arkund.core.plan.plan import Plan
@@ -16,6 +17,8 @@ class Session(models.Model):
     warnings = models.JSONField(default=list)
     created = models.DateTimeField(auto_now_add=True)
     ready = models.BooleanField(default=False)  # false while an import is still writing
+
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="sessions")  # who may see it, with logins
 
     class Meta:
         ordering = ("-created",)

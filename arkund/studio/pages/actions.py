@@ -13,6 +13,7 @@ from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import moves, proposing
+from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
 
@@ -29,7 +30,7 @@ def _answer(session_id: int, move: Move | None) -> JsonResponse:
 @require_POST
 def move(request: HttpRequest, session_id: int) -> JsonResponse:
     """Change settings of the Plan as one Move."""
-    get_object_or_404(Session, pk=session_id)
+    session_or_404(request, session_id)
     body = body_of(request)
     changes = wanted(body, "changes", dict)
     step = wanted(body, "step", str, "load")
@@ -49,21 +50,21 @@ def move(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def undo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Take back the last Move."""
-    get_object_or_404(Session, pk=session_id)
+    session_or_404(request, session_id)
     return _answer(session_id, moves.undo(session_id))
 
 
 @require_POST
 def redo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Do the last undone Move again."""
-    get_object_or_404(Session, pk=session_id)
+    session_or_404(request, session_id)
     return _answer(session_id, moves.redo(session_id))
 
 
 @require_POST
 def decide(request: HttpRequest, session_id: int) -> JsonResponse:
     """Do what a finding suggests, or leave it with a reason."""
-    session = get_object_or_404(Session, pk=session_id)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     step, key = wanted(body, "step", str), wanted(body, "key", str)
     if step not in STEPS:
@@ -84,14 +85,14 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def propose(request: HttpRequest, session_id: int) -> JsonResponse:
     """Start the job that accepts every first choice."""
-    get_object_or_404(Session, pk=session_id)
+    session_or_404(request, session_id)
     return JsonResponse({"job": runner.start("propose", {}, "every first choice", session_id).pk})
 
 
 @require_POST
 def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
     """Make a take the working take; its hits are found first. Edits in time belong to one take and are set aside."""
-    session = get_object_or_404(Session, pk=session_id)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     take = get_object_or_404(session.takes, key=wanted(body, "take", str))
     given = {"take": take.key, "version": wanted(body, "version", int), "look": wanted(body, "look", bool, False)}
@@ -101,7 +102,7 @@ def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def quantise(request: HttpRequest, session_id: int) -> JsonResponse:
     """Pull a range of bars to the grid, all mics together."""
-    session = get_object_or_404(Session, pk=session_id)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     settings = QuantiseSettings.from_json(wanted(body, "settings", dict))
     if settings.last_bar < settings.first_bar:
@@ -124,7 +125,7 @@ def quantise(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def estimate_tempo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Take the tempo that explains the hits, with its doubt in the logbook."""
-    get_object_or_404(Session, pk=session_id)
+    session_or_404(request, session_id)
     found = proposing.estimate(session_id)
     if found is None:
         raise SettingsError("tempo: too few hits to estimate it; type the tempo.")
@@ -136,7 +137,7 @@ def estimate_tempo(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def change_hit(request: HttpRequest, session_id: int) -> JsonResponse:
     """Add, move or remove a hit by hand."""
-    session = get_object_or_404(Session, pk=session_id)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     new = HitChange.from_json(wanted(body, "change", dict))
     if new.kind == "move" and new.to_s is None:
@@ -156,7 +157,7 @@ def change_hit(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def replace_hit(request: HttpRequest, session_id: int) -> JsonResponse:
     """Capture a typical hit of a piece, put it in the place of one hit, or lay it under all of them."""
-    session = get_object_or_404(Session, pk=session_id)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     piece, action = wanted(body, "piece", str), wanted(body, "action", str)
     m = Measure(session)

@@ -1,11 +1,10 @@
 """Arkund's own errors as clear answers: 400 for bad input, 409 for a stale Plan, 404 for what is not there."""
 
-import json
-
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
-from arkund.core.errors import ArkundError, CancelledError, StaleError
+from arkund.core.errors import ArkundError, CancelledError, SettingsError, StaleError
+from arkund.core.settings import read_json
 
 
 class ErrorsMiddleware:
@@ -30,11 +29,9 @@ class ErrorsMiddleware:
 
 def body_of(request: HttpRequest) -> dict:
     """Return the JSON object of a request; raises SettingsError for anything else."""
-    from arkund.core.errors import SettingsError
-
     try:
-        data = json.loads(request.body or b"{}")
-    except (ValueError, UnicodeDecodeError) as error:
+        data = read_json(request.body or b"{}")
+    except (ValueError, RecursionError) as error:
         raise SettingsError("request: the body is not valid JSON.") from error
     if not isinstance(data, dict):
         raise SettingsError("request: the body must be a JSON object.")
@@ -43,8 +40,6 @@ def body_of(request: HttpRequest) -> dict:
 
 def wanted(data: dict, key: str, kind: type, default=...):
     """Return a value of a request by key and type; raises SettingsError naming both."""
-    from arkund.core.errors import SettingsError
-
     value = data.get(key, default)
     if value is ...:
         raise SettingsError(f"{key}: is missing.")

@@ -5,20 +5,20 @@ import uuid
 from pathlib import Path, PurePosixPath
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import runner
-from arkund.studio.models import Session
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store
+from arkund.studio.services.access import session_or_404, sessions_of, user_of
 
 
 def sessions(request: HttpRequest) -> HttpResponse:
     """Show the sessions and the place to drop a folder."""
     return render(
-        request, "home/home.html", {"sessions": Session.objects.filter(ready=True), "ranges": ranges_of("home")}
+        request, "home/home.html", {"sessions": sessions_of(request).filter(ready=True), "ranges": ranges_of("home")}
     )
 
 
@@ -31,6 +31,8 @@ def load(request: HttpRequest) -> JsonResponse:
     paths = request.POST.getlist("paths") or [f.name for f in files]
     if len(paths) != len(files):
         raise SettingsError("paths: one path is needed for each file.")
+    if len(files) == 1 and files[0].name.lower().endswith(".zip"):
+        return _restored(request, files[0])
     bpm_text = request.POST.get("bpm", "").strip()
     try:
         bpm = float(bpm_text.replace(",", ".")) if bpm_text else None
@@ -47,7 +49,15 @@ def load(request: HttpRequest) -> JsonResponse:
     meter = request.POST.get("meter") or "4/4"
 
     given = {"folder": folder.name, "name": name, "bpm": bpm, "meter": meter}
-    return JsonResponse({"job": runner.start("import", given, f"import of {name}").pk})
+    return JsonResponse({"job": runner.start("import", given, f"import of {name}", user_id=user_of(request)).pk})
+
+
+def _restored(request: HttpRequest, file) -> JsonResponse:
+    folder = store.incoming_folder() / uuid.uuid4().hex
+    folder.mkdir()
+    shutil.copyfile(file.temporary_file_path(), folder / _inside(file.name).name)
+    given = {"folder": folder.name}
+    return JsonResponse({"job": runner.start("restore", given, f"return of {file.name}", user_id=user_of(request)).pk})
 
 
 def _inside(path: str) -> Path:
@@ -66,5 +76,5 @@ def _top(paths: list[str]) -> str:
 @require_POST
 def remove(request: HttpRequest, session_id: int) -> HttpResponse:
     """Delete a session; its audio goes at the next start where no other session uses it."""
-    get_object_or_404(Session, pk=session_id).delete()
+    session_or_404(request, session_id).delete()
     return redirect("home")

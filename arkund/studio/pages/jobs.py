@@ -6,6 +6,7 @@ from django.views.decorators.http import require_POST
 
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job
+from arkund.studio.services.access import jobs_of
 
 MOST = 20
 
@@ -29,32 +30,35 @@ def _row(job: Job) -> dict:
 def jobs(request: HttpRequest) -> JsonResponse:
     """Return what is under way, and what failed and was not yet put aside; newest first."""
     rows = (
-        Job.objects.select_related("session").filter(state__in=(*Job.OPEN, Job.FAILED)).exclude(cancel=True, quiet=True)
+        jobs_of(request)
+        .select_related("session")
+        .filter(state__in=(*Job.OPEN, Job.FAILED))
+        .exclude(cancel=True, quiet=True)
     )
     return JsonResponse({"jobs": [_row(job) for job in rows[:MOST]]})
 
 
 def job(request: HttpRequest, job_id: int) -> JsonResponse:
     """Return how far one job has come."""
-    return JsonResponse(_row(get_object_or_404(Job.objects.select_related("session"), pk=job_id)))
+    return JsonResponse(_row(get_object_or_404(jobs_of(request).select_related("session"), pk=job_id)))
 
 
 @require_POST
 def cancel(request: HttpRequest, job_id: int) -> JsonResponse:
     """Ask long work to stop."""
-    updated = Job.objects.filter(pk=job_id, state__in=Job.OPEN).update(cancel=True)
+    updated = jobs_of(request).filter(pk=job_id, state__in=Job.OPEN).update(cancel=True)
     return JsonResponse({"cancelled": bool(updated)})
 
 
 @require_POST
 def retry(request: HttpRequest, job_id: int) -> JsonResponse:
     """Start work again that failed or was cancelled."""
-    get_object_or_404(Job, pk=job_id)
+    get_object_or_404(jobs_of(request), pk=job_id)
     return JsonResponse({"job": runner.retry(job_id).pk})
 
 
 @require_POST
 def dismiss(request: HttpRequest, job_id: int) -> JsonResponse:
     """Put failed work aside."""
-    updated = Job.objects.filter(pk=job_id, state=Job.FAILED).update(state=Job.CANCELLED)
+    updated = jobs_of(request).filter(pk=job_id, state=Job.FAILED).update(state=Job.CANCELLED)
     return JsonResponse({"dismissed": bool(updated)})

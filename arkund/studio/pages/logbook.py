@@ -1,16 +1,17 @@
 """The logbook, the recall sheet and the ear room."""
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 
 from arkund.studio.models import Session
 from arkund.studio.pages.fields import label
 from arkund.studio.pages.steps import PAGES
+from arkund.studio.services.access import session_or_404
 
 
 def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
     """Show every Move and decision, newest first."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     moves = [{"move": m, "lines": _lines(m.before, m.after)} for m in session.moves.order_by("-number")]
     context = _context(session) | {"moves": moves, "left": session.decisions.filter(verdict="left")}
     return render(request, "logbook/logbook.html", context)
@@ -18,7 +19,7 @@ def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
 
 def sheet(request: HttpRequest, session_id: int) -> HttpResponse:
     """Show every setting in words that can be read and typed elsewhere."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     plan = session.plan.to_json()
     mics = [{"name": mic["name"], "lines": _settings(mic)} for mic in plan["mics"]]
     whole = {key: plan[key] for key in ("tempo", "punch", "sustain", "bus")}
@@ -27,7 +28,7 @@ def sheet(request: HttpRequest, session_id: int) -> HttpResponse:
 
 def ear(request: HttpRequest, session_id: int) -> HttpResponse:
     """Show what is known about loudness and time, where it is needed."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     hours = [(85, "8 h"), (88, "4 h"), (91, "2 h"), (94, "1 h"), (97, "30 min"), (100, "15 min")]
     return render(request, "logbook/ear.html", _context(session) | {"hours": hours})
 

@@ -11,14 +11,15 @@ from django.views.decorators.http import require_POST
 from arkund.core.errors import SettingsError
 from arkund.core.files.writing import BITS
 from arkund.studio.jobs import runner
-from arkund.studio.models import Print, Session
+from arkund.studio.models import Print
 from arkund.studio.pages.errors import body_of, wanted
+from arkund.studio.services.access import session_or_404
 
 
 @require_POST
 def start(request: HttpRequest, session_id: int) -> JsonResponse:
     """Start a print as a job."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     format_name = wanted(body_of(request), "format", str, "wav24")
     if format_name not in BITS:
         raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
@@ -28,7 +29,7 @@ def start(request: HttpRequest, session_id: int) -> JsonResponse:
 
 def file(request: HttpRequest, session_id: int, print_id: int, name: str) -> FileResponse:
     """Download one file of a print; only names that the manifest lists exist."""
-    printed = get_object_or_404(Print, pk=print_id, session_id=session_id)
+    printed = get_object_or_404(Print, pk=print_id, session=session_or_404(request, session_id))
     listed = {f["file"] for f in printed.manifest["files"]} | {"manifest.json"}
     if name not in listed:
         raise SettingsError(f"file: {name!r} is not part of this print.")
@@ -40,7 +41,7 @@ def file(request: HttpRequest, session_id: int, print_id: int, name: str) -> Fil
 
 def archive(request: HttpRequest, session_id: int, print_id: int) -> FileResponse:
     """Download a whole print as one zip (stored, as audio does not shrink)."""
-    printed = get_object_or_404(Print, pk=print_id, session_id=session_id)
+    printed = get_object_or_404(Print, pk=print_id, session=session_or_404(request, session_id))
     folder = Path(printed.folder)
     if not folder.is_dir():
         raise SettingsError("print: it is no longer on this machine; print again.")

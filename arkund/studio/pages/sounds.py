@@ -9,15 +9,16 @@ from django.views.decorators.http import require_POST
 
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan import change
-from arkund.studio.models import MicRecording, Session
+from arkund.studio.models import MicRecording
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import listening, pictures, whole
+from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
 
 def hits(request: HttpRequest, session_id: int, piece: str) -> JsonResponse:
     """Return the times at which a piece's hits sound, in seconds."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     mine = Measure(session).heard_hits.get(piece, [])
     return JsonResponse({"times": sorted(round(h.time_s, 4) for h in mine)})
 
@@ -28,7 +29,7 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
 
     ``changes`` are tried on without a Move, so that a slider is heard while it is held. A ``chunk`` belongs to the song: it keeps its ends.
     """
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     client, number = wanted(body, "client", str, "")[:40], wanted(body, "number", int, 0)
     listening.begin(client, number)
@@ -67,14 +68,14 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
 
 def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpResponse:
     """Return one mic's waveform columns at one zoom; they never change, so browsers keep them."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     row = get_object_or_404(MicRecording, take__session=session, take__key=session.plan_json["take"], mic=mic)
     return _for_ever(pictures.peaks(row.sha256, level))
 
 
 def whole_peaks(request: HttpRequest, session_id: int, key: str, output: str, level: int) -> HttpResponse:
     """Return the waveform of an output as rendered; another Plan has another key."""
-    return _for_ever(whole.columns(get_object_or_404(Session, pk=session_id, ready=True), key, output, level))
+    return _for_ever(whole.columns(session_or_404(request, session_id), key, output, level))
 
 
 def _for_ever(path: Path) -> HttpResponse:

@@ -3,13 +3,14 @@
 from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.fields import fields_of, ranges_of
+from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, notes
 from arkund.studio.services.measuring import Measure
 
@@ -94,7 +95,7 @@ PAGES = {
 
 def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
     """Show a step's page; its data follows by :func:`data`."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     context = {
         "session": session,
         "step": PAGES[step],
@@ -114,7 +115,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
 
 def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     """Return the chart's data, the margin notes and what undo and redo would do, all at one version."""
-    session = get_object_or_404(Session, pk=session_id, ready=True)
+    session = session_or_404(request, session_id)
     background.keep_whole(session)
     measure = Measure(session)
     chosen = request.GET.get("of") or None

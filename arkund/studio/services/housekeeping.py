@@ -1,6 +1,7 @@
 """What is cleared up when the application starts: left-overs of work that a crash cut off."""
 
 import shutil
+from pathlib import Path
 
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, MicRecording, Session
@@ -8,24 +9,39 @@ from arkund.studio.services import store
 
 
 def clear_up() -> None:
-    """Take up interrupted jobs, and delete temporary files and audio that neither a session nor a job uses."""
+    """Delete what crashes left behind, unless another process is writing just now, and take up interrupted jobs."""
+    with store.undisturbed() as alone:
+        if alone:
+            for path in left_overs():
+                delete(path)
+    runner.resume()
+
+
+def left_overs() -> list[Path]:
+    """Return temporary files and folders, and audio and pictures that neither a session nor a job uses."""
     open_jobs = Job.objects.filter(state__in=(*Job.OPEN, Job.FAILED))
     waited_for = {job.arguments.get("folder") for job in open_jobs}
-    for path in store.incoming_folder().iterdir():
-        if path.name not in waited_for:
-            shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
-    shutil.rmtree(store.cache_folder(), ignore_errors=True)
     used = set(MicRecording.objects.values_list("sha256", flat=True))
-    if store.audio_folder().is_dir():
-        for path in store.audio_folder().iterdir():
-            if path.name.startswith(".new-") or path.stem not in used:
-                path.unlink(missing_ok=True)
-    if store.prints_folder().is_dir():
-        for path in store.prints_folder().rglob(".printing-*"):
-            shutil.rmtree(path, ignore_errors=True)
     sessions = {str(pk) for pk in Session.objects.values_list("pk", flat=True)}
-    if store.whole_folder().is_dir():
-        for path in store.whole_folder().iterdir():
-            if path.name not in sessions:
-                shutil.rmtree(path, ignore_errors=True)
-    runner.resume()
+    out = [path for path in _inside(store.incoming_folder()) if path.name not in waited_for]
+    out += [path for path in _inside(store.audio_folder()) if path.name.startswith(".new-") or path.stem not in used]
+    out += [path for path in _inside(store.peaks_folder()) if path.name.split("-")[0] not in used]
+    out += [path for path in _inside(store.whole_folder()) if path.name not in sessions]
+    for folder in (store.prints_folder(), store.archives_folder(), store.whole_folder()):
+        out += [path for pattern in (".printing-*", ".new-*") for path in folder.rglob(pattern)]
+    out += _inside(store.work_folder())
+    if store.cache_folder().is_dir():
+        out.append(store.cache_folder())
+    return out
+
+
+def _inside(folder: Path) -> list[Path]:
+    return list(folder.iterdir()) if folder.is_dir() else []
+
+
+def delete(path: Path) -> None:
+    """Delete a file or a folder with all that is in it."""
+    if path.is_dir():
+        shutil.rmtree(path, ignore_errors=True)
+    else:
+        path.unlink(missing_ok=True)

@@ -40,6 +40,11 @@ def import_folder(
     if not folder.is_dir():
         raise AudioError(f"{folder.name}: is not a folder; give the folder that holds the recordings.")
     tempo = _tempo(bpm, meter)
+    with store.being_written():
+        return _import(folder, name, tempo, on_progress, cancelled, created)
+
+
+def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled, created) -> Session:
     takes = _takes(folder)
     warnings: list[str] = []
     usable = _usable(takes, warnings)

@@ -11,7 +11,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import Loop, as_chunk, finish, in_front, match_db
 from arkund.core.render.render import key_listen
 from arkund.studio.models import Session
-from arkund.studio.services.recordings import SessionRecordings
+from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered, workers
 
 LONGEST_S = 60.0
@@ -58,7 +58,7 @@ def audition(
     rate = session.sample_rate_hz
     if not 0 <= span[0] < span[1] or span[1] - span[0] > LONGEST_S * rate:
         raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
-    recordings = SessionRecordings(session)
+    recordings = recordings_of(session)
 
     def made(audio: np.ndarray, matched_db: float = 0.0, loudness_lufs: float | None = None) -> Loop:
         loudness = quick_loudness_lufs(audio, rate) if loudness_lufs is None else loudness_lufs

@@ -23,7 +23,7 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.studio.models import Measured, Session
-from arkund.studio.services.recordings import SessionRecordings, hits_of
+from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered
 
 VERSION = 4  # of the measurements: raised when one of them is computed in another way
@@ -36,7 +36,7 @@ class Measure:
     def __init__(self, session: Session, plan: Plan | None = None) -> None:
         self.session = session
         self.plan = plan or session.plan
-        self.recordings = SessionRecordings(session)
+        self.recordings = recordings_of(session)
         self.rate = session.sample_rate_hz
         self._hits: dict | None = None
 

@@ -87,7 +87,7 @@ def _current(session_id: int, version: int | None, changes: dict[str, Any]) -> S
     session = Session.objects.get(pk=session_id)
     if version is not None and version != session.version:
         touched = [
-            f"{path} is now {value!r}"
+            f"{path} is now {value!r}, you wanted {changes[path]!r}"
             for move in session.moves.filter(made_on__gte=version, state=Move.DONE)
             for path, value in move.after.items()
             if path in changes

@@ -4,8 +4,6 @@ import os
 import tempfile
 from pathlib import Path
 
-from django.conf import settings
-
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import MicFile
 from arkund.core.files.peaks import LEVELS, pyramid
@@ -16,7 +14,7 @@ def peaks(sha256: str, level: int) -> Path:
     """Return the file of one level: int8 minimum and maximum by column."""
     if level not in LEVELS:
         raise SettingsError(f"level: expected one of {LEVELS}, got {level!r}.")
-    folder = Path(settings.DATA) / "peaks"
+    folder = store.peaks_folder()
     wanted = folder / f"{sha256}-{level}.bin"
     if not wanted.exists():
         folder.mkdir(exist_ok=True)

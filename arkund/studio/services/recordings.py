@@ -1,64 +1,53 @@
 """The recordings of a session as the core reads them, and the hits of its takes as they stand."""
 
-import functools
 import hashlib
 import json
 
-from arkund.core.files.audio import MicFile
-from arkund.core.hits.measure import find_hits
+from arkund.core import tasks
+from arkund.core.files.library import Library
 from arkund.core.hits.resolve import Hit, resolve
-from arkund.core.hits.settings import Channel, HitSettings
+from arkund.core.hits.settings import Channel
 from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import Plan
 from arkund.studio.models import Measured, MicRecording, Session, Take
-from arkund.studio.services import store
+from arkund.studio.services import places, store
 
 FINDER_VERSION = 3  # raised when hits are found in another way
 
 
-@functools.lru_cache(maxsize=256)
-def _open(sha256: str) -> MicFile:
-    return MicFile(store.audio_path(sha256))
-
-
-class SessionRecordings:
-    """A session's takes, memory-mapped; satisfies the core's ``Recordings``."""
-
-    def __init__(self, session: Session) -> None:
-        self.sample_rate_hz = session.sample_rate_hz
-        rows = MicRecording.objects.filter(take__session=session).values_list("take__key", "mic", "sha256")
-        self._files = {(take, mic): sha for take, mic, sha in rows}
-        self._lengths = dict(Take.objects.filter(session=session).values_list("key", "length"))
-
-    def mic(self, take: str, mic_id: str) -> MicFile | None:
-        """Return a mic of a take, or None where the take lacks it."""
-        sha = self._files.get((take, mic_id))
-        return _open(sha) if sha else None
-
-    def content(self, take: str, mic_id: str) -> str:
-        """Return the hash of a mic's samples, nothing where the take lacks it."""
-        return self._files.get((take, mic_id), "")
-
-    def length(self, take: str) -> int:
-        """Return the length of a take in samples."""
-        return self._lengths.get(take, 0)
+def recordings_of(session: Session) -> Library:
+    """Return a session's takes as the core reads them."""
+    rows = MicRecording.objects.filter(take__session=session).values_list("take__key", "mic", "sha256")
+    return Library(
+        folder=store.audio_folder(),
+        sample_rate_hz=session.sample_rate_hz,
+        files={(take, mic): sha for take, mic, sha in rows},
+        lengths=dict(Take.objects.filter(session=session).values_list("key", "length")),
+    )
 
 
 def find(session: Session, plan: Plan, take_key: str, on_progress=lambda share: None) -> dict[str, list]:
     """Find a take's hits and keep them: by piece, rows of time_s, level_db and sureness."""
-    recordings = SessionRecordings(session)
-    mics = [mic for mic in plan.mics if recordings.mic(take_key, mic.id) is not None]
+    recordings = recordings_of(session)
+    mics = [mic for mic in plan.mics if recordings.content(take_key, mic.id)]
     channels = _channels(mics)
     found = {}
     if any(c.first for c in channels):
-        readers = [recordings.mic(take_key, mic.id) for mic in mics]
-        found = find_hits(readers, channels, session.sample_rate_hz, HitSettings(), on_progress)
+        names = [mic.id for mic in mics]
+        found = places.run(
+            tasks.hits_of_take, recordings, take_key, names, channels, on_progress=lambda share, _: on_progress(share)
+        )
     rows = {
         piece: [[round(h.time_s, 7), round(h.level_db, 3), round(h.sure, 3)] for h in mine]
         for piece, mine in found.items()
     }
-    Measured.objects.get_or_create(pk=_hits_key(session, plan, take_key), defaults={"session": session, "data": rows})
+    keep(session, plan, take_key, rows)
     return rows
+
+
+def keep(session: Session, plan: Plan, take_key: str, rows: dict[str, list]) -> None:
+    """Keep the rows of :func:`find`."""
+    Measured.objects.get_or_create(pk=_hits_key(session, plan, take_key), defaults={"session": session, "data": rows})
 
 
 def find_all(session: Session, on_progress=lambda share: None) -> None:

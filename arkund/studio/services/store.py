@@ -1,5 +1,9 @@
 """Where audio and prints lie in the data folder."""
 
+import fcntl
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from django.conf import settings
@@ -30,8 +34,53 @@ def whole_folder() -> Path:
     return Path(settings.DATA) / "whole"
 
 
+def work_folder() -> Path:
+    """Return the folder through which work on a cluster tells its progress."""
+    return Path(settings.DATA) / "work"
+
+
+def peaks_folder() -> Path:
+    """Return the folder of the recordings' waveforms, by hash."""
+    return Path(settings.DATA) / "peaks"
+
+
+def archives_folder() -> Path:
+    """Return the folder of archives made from the pages."""
+    return Path(settings.DATA) / "archives"
+
+
 def incoming_folder() -> Path:
     """Return the folder where uploads wait for their import."""
     folder = Path(settings.DATA) / "incoming"
     folder.mkdir(parents=True, exist_ok=True)
     return folder
+
+
+def settle(path: Path) -> None:
+    """See to it that a file's contents are on the disk before it gets its name."""
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
+
+
+@contextmanager
+def being_written() -> Iterator[None]:
+    """Keep other processes from clearing up what no row names yet, while this one writes audio."""
+    with _lock_file() as file:
+        fcntl.flock(file, fcntl.LOCK_SH)
+        yield
+
+
+@contextmanager
+def undisturbed() -> Iterator[bool]:
+    """Say whether no process is writing audio; while it is so, none begins to."""
+    with _lock_file() as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            yield False
+        else:
+            yield True
+
+
+def _lock_file():
+    return (Path(settings.DATA) / ".writing").open("a")

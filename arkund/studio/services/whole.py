@@ -6,16 +6,15 @@ import json
 import shutil
 import uuid
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+from arkund.core import tasks
 from arkund.core.errors import SettingsError
 from arkund.core.files.peaks import LEVELS
 from arkund.core.plan.plan import Plan
-from arkund.core.render.whole import whole_song
 from arkund.studio.models import Measured, Session
-from arkund.studio.services import store
-from arkund.studio.services.recordings import SessionRecordings
+from arkund.studio.services import places, store
+from arkund.studio.services.recordings import recordings_of
 
 VERSION = 1  # raised when it is measured in another way
 
@@ -43,8 +42,7 @@ def measure(
     known = found(session, plan)
     if known is not None:
         return known
-    with ThreadPoolExecutor(1) as one:  # a thread of background work stands back like the one that starts it
-        outputs = whole_song(plan, SessionRecordings(session), one, lambda share: on_progress(share, ""), cancelled)
+    outputs = places.run(tasks.measure_song, plan, recordings_of(session), on_progress=on_progress, cancelled=cancelled)
     folder = _folder(session, key)
     new = folder.with_name(f".new-{uuid.uuid4().hex}")
     new.mkdir(parents=True)

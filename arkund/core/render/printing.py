@@ -1,0 +1,102 @@
+"""A whole song printed into a folder: every mic, the group stems, the paths and the kit, each its own file of the same start and length."""
+
+import re
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+from arkund.core.dsp.loudness import Meter
+from arkund.core.files.writing import ENDINGS, Writer
+from arkund.core.kit.pieces import GROUPS
+from arkund.core.plan.plan import Plan
+from arkund.core.render.graph import PATHS, build
+from arkund.core.render.source import Recordings
+from arkund.core.render.stream import Stream
+from arkund.core.units import gain_to_db
+
+WORKERS = 2
+
+
+@dataclass(slots=True)
+class _Sheet:
+    """One file while it is written: from which bank and lane its channels come."""
+
+    output: str
+    name: str
+    channels: int
+    bank: int
+    lane: int
+    writer: Writer
+    sha256: str = ""
+
+
+def print_song(
+    plan: Plan,
+    recordings: Recordings,
+    folder: Path,
+    format_name: str,
+    on_progress: Callable[[float, str], None] = lambda share, text: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> list[dict]:
+    """Print into an existing folder; return a row for each file: name, output, peaks in dBFS, loudness in LUFS, SHA-256.
+
+    The same Plan gives the same bytes on any machine. Raises CancelledError, OSError.
+    """
+    rate, length = recordings.sample_rate_hz, recordings.length(plan.take)
+    stream = Stream(plan, recordings)
+    places, sheets, done = stream.places(), [], 0
+    try:
+        for output, name, channels in _outputs(plan, recordings):
+            file = folder / (name + ENDINGS[format_name])
+            writer = Writer(file, format_name, rate, channels, length)
+            sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
+        meters = [Meter(count, rate) for count in stream.lanes()]
+        with ThreadPoolExecutor(WORKERS) as pool:
+            for block in stream.blocks(pool, cancelled):
+                banks = block.all_banks()
+                work = [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
+                work += [pool.submit(sheet.writer.write, banks[sheet.bank], sheet.lane) for sheet in sheets]
+                for each in work:
+                    each.result()
+                done += block.stems.shape[0]
+                on_progress(done / length, f"{done / rate:.0f} of {length / rate:.0f} s")
+            for sheet, sha256 in zip(sheets, pool.map(lambda sheet: sheet.writer.close(), sheets), strict=True):
+                sheet.sha256 = sha256
+    finally:
+        for sheet in sheets:
+            sheet.writer.abandon()
+    return [_row(sheet, meters[sheet.bank]) for sheet in sheets]
+
+
+def _outputs(plan: Plan, recordings: Recordings) -> list[tuple[str, str, int]]:
+    """Return (output, file name, channels): mics in the plan's order, then stems, paths and the kit."""
+    nodes = build(plan, recordings)
+    out = [(f"strip:{mic.id}", f"{number:02d} {_safe(mic.name)}", 1) for number, mic in enumerate(plan.mics, 1)]
+    number = len(out)
+    stems = [f"group:{group}" for group in GROUPS if f"group:{group}" in nodes]
+    stems += [f"path:{path}" for path in PATHS if getattr(plan, path).on]
+    for stem in [*stems, "kit"]:
+        number += 1
+        kind, _, what = stem.partition(":")
+        out.append((stem, f"{number:02d} {'Kit mix' if kind == 'kit' else f'Stem {what}'}", 2))
+    return out
+
+
+def _safe(name: str) -> str:
+    return re.sub(r"[^\w\- .]+", "_", name).strip(" .")[:60] or "mic"
+
+
+def _row(sheet: _Sheet, meter: Meter) -> dict:
+    lanes = range(sheet.lane, sheet.lane + sheet.channels)
+    true_peak = meter.true_peak()
+    return {
+        "file": sheet.name,
+        "output": sheet.output,
+        "channels": sheet.channels,
+        "peak_db": round(float(gain_to_db(max(meter.peak[lane] for lane in lanes))), 2),
+        "true_peak_db": round(float(gain_to_db(max(true_peak[lane] for lane in lanes))), 2),
+        "loudness_lufs": round(meter.integrated_lufs(lanes), 2),
+        "samples_over_full_scale": int(sum(meter.overs[lane] for lane in lanes)),
+        "sha256": sheet.sha256,
+    }

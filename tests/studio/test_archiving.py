@@ -1,0 +1,177 @@
+"""A session leaves as one file and returns the same; what is damaged or hostile is refused and leaves nothing."""
+
+import hashlib
+import json
+import shutil
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from arkund.core.errors import AudioError, CancelledError
+from arkund.studio.models import MicRecording, Session
+from arkund.studio.services import archiving, moves, store
+from arkund.studio.services.importing import import_folder
+from arkund.studio.services.printing import print_session
+from arkund.studio.services.recordings import find, found
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def packed(session, tmp_path) -> Path:
+    """The little kit with a logbook, as an archive; the session and its audio are gone."""
+    find(session, session.plan, "take-1")
+    moves.apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="Softer", reason="too hot")
+    moves.apply(session.pk, {"mics.kd-in.gate.on": True}, step="clean", title="Gate")
+    moves.undo(session.pk)
+    moves.decide(session.pk, "level.kit", "left", title="Kit", step="level", reason="it is right")
+    session.refresh_from_db()
+    path = archiving.archive(session, tmp_path / "kit.zip")
+    print_session(session, tmp_path / "before", "wav24")
+    session.delete()
+    shutil.rmtree(store.audio_folder())
+    return path
+
+
+def rewritten(path: Path, change) -> Path:
+    """Copy an archive with its entries {name: bytes} changed."""
+    with zipfile.ZipFile(path) as bundle:
+        entries = {info.filename: bundle.read(info) for info in bundle.infolist()}
+    change(entries)
+    out = path.with_name("changed.zip")
+    with zipfile.ZipFile(out, "w") as bundle:
+        for name, data in entries.items():
+            bundle.writestr(name, data)
+    return out
+
+
+def with_contents(entries: dict, change) -> None:
+    """Change session.json and its checksum with it."""
+    contents = json.loads(entries["session.json"])
+    change(contents)
+    entries["session.json"] = json.dumps(contents).encode()
+    entries["session.sha256"] = hashlib.sha256(entries["session.json"]).hexdigest().encode()
+
+
+class TestRoundTrip:
+    """There and back."""
+
+    def test_prints_the_same(self, packed, tmp_path):
+        """Plan, Moves, decisions, hits and every printed byte."""
+        back = archiving.restore(packed)
+        print_session(back, tmp_path / "after", "wav24")
+        for file in (tmp_path / "before").glob("*.wav"):
+            assert file.read_bytes() == (tmp_path / "after" / file.name).read_bytes()
+        assert [(m.title, m.reason, m.state) for m in back.moves.all()] == [
+            ("Softer", "too hot", "done"),
+            ("Gate", "", "undone"),
+        ]
+        assert back.decisions.get().reason == "it is right"
+        assert found(back, back.plan, "take-1")["kick"]
+        assert moves.redo(back.pk).title == "Gate"
+
+    def test_samples_that_are_no_24_bit_steps(self, tmp_path):
+        """Float recordings, also beyond full scale, come back bit by bit."""
+        sound = np.random.default_rng(5).normal(0, 0.7, 48_000).astype(np.float32)
+        (tmp_path / "in").mkdir()
+        soundfile.write(tmp_path / "in" / "SN top.wav", sound, 48_000, subtype="FLOAT")
+        session = import_folder(tmp_path / "in")
+        path = archiving.archive(session, tmp_path / "a.zip")
+        shutil.rmtree(store.audio_folder())
+        sha256 = MicRecording.objects.get(take__session=archiving.restore(path)).sha256
+        assert np.array_equal(np.load(store.audio_path(sha256)), sound)
+
+    def test_cancelled(self, session, packed, tmp_path):
+        """Neither way leaves anything."""
+        with pytest.raises(CancelledError):
+            archiving.restore(packed, cancelled=lambda: True)
+        assert not Session.objects.exists()
+        back = archiving.restore(packed)
+        with pytest.raises(CancelledError):
+            archiving.archive(back, tmp_path / "b.zip", cancelled=lambda: True)
+        assert not (tmp_path / "b.zip").exists()
+
+
+class TestRefused:
+    """Nothing of a bad archive is kept."""
+
+    def refused(self, path: Path, words: str):
+        with pytest.raises(AudioError, match=words) as error:
+            archiving.restore(path)
+        assert str(store.audio_folder().parent) not in str(error.value)
+        assert not Session.objects.exists()
+
+    @pytest.mark.parametrize(
+        ("name", "words"),
+        [
+            ("../../evil.flac", "does not belong"),
+            ("/etc/cron.d/x", "does not belong"),
+            ("audio/x.flac", "does not belong"),
+        ],
+    )
+    def test_path_tricks(self, packed, name, words):
+        """Only names of an archive's own kind."""
+        self.refused(rewritten(packed, lambda entries: entries.update({name: b"x"})), words)
+
+    def test_wrong_samples(self, packed):
+        """The name of a recording is the hash of its samples."""
+
+        def swap(entries):
+            names = [name for name in entries if name.endswith(".flac")]
+            entries[names[0]], entries[names[1]] = entries[names[1]], entries[names[0]]
+
+        self.refused(rewritten(packed, swap), "not hold the samples|not as long")
+
+    def test_damage(self, packed):
+        """A bit that fell over, and a copy that was cut off."""
+        data = bytearray(packed.read_bytes())
+        data[len(data) // 2] ^= 4
+        packed.write_bytes(data)
+        self.refused(packed, "copy it again|does not hold|damaged")
+        packed.write_bytes(data[: len(data) // 3])
+        self.refused(packed, "copy it again")
+
+    def test_contents_without_their_checksum(self, packed):
+        """session.json is what was written."""
+        self.refused(rewritten(packed, lambda e: e.update({"session.sha256": b"0" * 64})), "checksum")
+
+    def test_bomb(self, packed, tmp_path):
+        """Audio is never packed twice, and a description is of a sane size."""
+        with zipfile.ZipFile(tmp_path / "bomb.zip", "w", zipfile.ZIP_DEFLATED) as bundle:
+            bundle.writestr("session.json", b" " * (65 * 1024**2))
+            bundle.writestr("session.sha256", "0" * 64)
+        self.refused(tmp_path / "bomb.zip", "larger than 64 MB")
+        with zipfile.ZipFile(tmp_path / "bomb2.zip", "w", zipfile.ZIP_DEFLATED) as bundle:
+            bundle.writestr(f"audio/{'a' * 64}.flac", b"\0" * 10**7)
+        self.refused(tmp_path / "bomb2.zip", "packed twice")
+
+    @pytest.mark.parametrize(
+        "change",
+        [
+            lambda c: c.update(plan={}),
+            lambda c: c["plan"]["mics"][0].update(trim_db=1e9),
+            lambda c: c.update(takes=None),
+            lambda c: c["takes"][0]["mics"][0].update(sha256="0" * 64),
+            lambda c: c["takes"][0]["mics"][0].update(length=-1),
+            lambda c: c["takes"][0]["mics"][0].update(mic="nobody"),
+            lambda c: c.update(sample_rate_hz=7),
+            lambda c: c.update(version="1"),
+            lambda c: c["moves"][0].update(before=[]),
+            lambda c: c["takes"].append(c["takes"][0]),
+            lambda c: c["hits"].update({"take-1": {"kick": ["x"]}}),
+            lambda c: c.update(arkund_archive=99),
+        ],
+    )
+    def test_contents_that_describe_no_session(self, packed, change):
+        """Each value is checked before anything is written."""
+        self.refused(rewritten(packed, lambda e: with_contents(e, change)), "does not describe|of a kind")
+
+    def test_no_archive(self, tmp_path):
+        """Any other file."""
+        (tmp_path / "notes.zip").write_text("hello")
+        self.refused(tmp_path / "notes.zip", "not a whole Arkund archive")
+        with pytest.raises(AudioError, match="cannot be restored"):
+            archiving.restore(tmp_path / "nothing.zip")
