@@ -19,3 +19,7 @@ class CancelledError(ArkundError):
 
 class StaleError(ArkundError):
     """A change was made on a version of the Plan that is no longer the current one."""
+
+
+class StorageError(ArkundError):
+    """The disk is full or may not be written to."""

@@ -42,11 +42,12 @@ class TestExamine:
             store.audio_folder() / ".new-x.npy",
             store.audio_folder() / f"{'0' * 64}.npy",
             store.prints_folder() / ".printing-y",
+            store.prints_folder() / "1" / "nobodys",
         ]
         for path in left:
-            path.parent.mkdir(exist_ok=True)
+            path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(b"x")
-        assert len(complaints()) == 3
+        assert len(complaints()) == 4
         assert all(path.exists() for path in left)
         assert all(c.repaired for c in examine(repair=True))
         assert not any(path.exists() for path in left)

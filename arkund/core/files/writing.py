@@ -7,6 +7,7 @@ References
     EBU Tech 3306 (2018), MBWF / RF64: the ds64 chunk.
 """
 
+import errno
 import hashlib
 import struct
 from pathlib import Path
@@ -71,8 +72,14 @@ class Writer:
             else:
                 wide = np.zeros((count * self._channels, 4), np.uint8)
                 wide[:, 1:] = out.reshape(-1, 3)
-                self._flac.write(wide.view("<i4").reshape(count, self._channels))
+                self._encode(wide.view("<i4").reshape(count, self._channels))
         self._place += count
+
+    def _encode(self, steps: np.ndarray) -> None:
+        try:
+            self._flac.write(steps)
+        except soundfile.LibsndfileError as error:  # it does not say more
+            raise OSError(errno.EIO, "the disk refused", self.path.name) from error
 
     def _put(self, data) -> None:
         self._hash.update(data)

@@ -16,16 +16,17 @@ class Arkund(click.Group):
 
     def invoke(self, ctx: click.Context):
         """Run a sub-command and translate what goes wrong."""
-        from arkund.core.errors import ArkundError
-
         try:
             return super().invoke(ctx)
-        except ArkundError as error:
-            click.echo(f"arkund: {error}", err=True)
-            sys.exit(BAD_INPUT)
         except (click.ClickException, click.exceptions.Exit, click.Abort):
             raise
         except Exception as error:
+            from arkund.studio.services import store  # Django is set up by now
+
+            said = store.refusal(error)
+            if said is not None:
+                click.echo(f"arkund: {said}", err=True)
+                sys.exit(BAD_INPUT)
             if os.environ.get("ARKUND_DEBUG") == "1":
                 raise
             click.echo(

@@ -111,7 +111,9 @@ def _take(handle: Handle) -> dict:
 def _print(handle: Handle) -> dict:
     """arguments: folder (below the prints), format."""
     session, given = _session(handle), handle.job.arguments
-    folder = store.prints_folder() / given["folder"]
+    folder = (
+        store.prints_folder() / f"{given['folder']}-{handle.job.tries}"
+    )  # what a killed try left does not stand in the way
     manifest = print_session(session, folder, given["format"], handle.progress, handle.cancelled)
     return {"files": len(manifest["files"])}
 

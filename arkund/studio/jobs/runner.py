@@ -9,13 +9,15 @@ from time import monotonic
 from django.db import close_old_connections
 from django.utils import timezone
 
-from arkund.core.errors import ArkundError, CancelledError, SettingsError
+from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.models import Job
+from arkund.studio.services import store
 
 WRITE_EVERY_S = 0.2
 MOST_TRIES = 2  # work that took the process down with it is not begun by itself for ever
 NICENESS = 15  # of background work
 STOPPED = "The application was stopped meanwhile; nothing half-made was kept. Start it again."
+FAILED = "Something failed inside Arkund; the server's log says what. Nothing was changed."
 log = logging.getLogger(__name__)
 _pool = ThreadPoolExecutor(2, thread_name_prefix="job")
 
@@ -136,13 +138,10 @@ def run(job_id: int) -> None:
         rows.update(state=Job.DONE, progress=1.0, message="", result=result, beat=timezone.now())
     except CancelledError as error:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
-    except ArkundError as error:
-        rows.update(state=Job.FAILED, message=str(error)[:600])
-    except Exception:
-        log.exception("job %s failed", job_id)
-        rows.update(
-            state=Job.FAILED,
-            message="Something failed inside Arkund; the server's log says what. Nothing was changed.",
-        )
+    except Exception as error:
+        said = store.refusal(error)
+        if said is None:
+            log.exception("job %s failed", job_id)
+        rows.update(state=Job.FAILED, message=str(said)[:600] if said else FAILED)
     finally:
         close_old_connections()

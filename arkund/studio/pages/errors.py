@@ -1,10 +1,11 @@
-"""Arkund's own errors as clear answers: 400 for bad input, 409 for a stale Plan, 404 for what is not there."""
+"""What went wrong as a clear answer: 400 for bad input, 409 for a stale Plan, 404 for what is not there, 507 where the disk refuses."""
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
-from arkund.core.errors import ArkundError, CancelledError, SettingsError, StaleError
+from arkund.core.errors import CancelledError, SettingsError, StaleError, StorageError
 from arkund.core.settings import read_json
+from arkund.studio.services import store
 
 
 class ErrorsMiddleware:
@@ -18,13 +19,16 @@ class ErrorsMiddleware:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
-        """Answer Arkund's own errors."""
-        if not isinstance(error, ArkundError):
+        """Answer Arkund's own errors and those of the disk."""
+        said = store.refusal(error)
+        if said is None:
             return None
-        status = 409 if isinstance(error, (StaleError, CancelledError)) else 400
+        status = (
+            409 if isinstance(said, (StaleError, CancelledError)) else 507 if isinstance(said, StorageError) else 400
+        )
         if "text/html" in request.headers.get("accept", "") and request.method == "GET":
-            return render(request, "error.html", {"message": str(error)}, status=status)
-        return JsonResponse({"error": str(error)}, status=status)
+            return render(request, "error.html", {"message": str(said)}, status=status)
+        return JsonResponse({"error": str(said)}, status=status)
 
 
 def body_of(request: HttpRequest) -> dict:

@@ -59,8 +59,9 @@ def archive(
                 _pack(bundle, sha256, session.sample_rate_hz, path.parent)
         store.settle(new)
         new.rename(path)
-    except OSError as error:
-        raise AudioError(f"{path.name}: cannot be written ({error.strerror}); nothing was kept.") from error
+    except (OSError, soundfile.LibsndfileError) as error:
+        why = getattr(error, "strerror", None) or "the disk refused"
+        raise AudioError(f"{path.name}: cannot be written ({why}); nothing was kept.") from error
     finally:
         new.unlink(missing_ok=True)
     on_progress(1.0, "done")

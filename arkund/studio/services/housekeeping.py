@@ -4,7 +4,7 @@ import shutil
 from pathlib import Path
 
 from arkund.studio.jobs import runner
-from arkund.studio.models import Job, MicRecording, Session
+from arkund.studio.models import Job, MicRecording, Print, Session
 from arkund.studio.services import store
 
 
@@ -30,6 +30,8 @@ def left_overs() -> list[Path]:
     for folder in (store.prints_folder(), store.archives_folder(), store.whole_folder()):
         out += [path for pattern in (".printing-*", ".new-*") for path in folder.rglob(pattern)]
     out += _inside(store.work_folder())
+    printed = set(Print.objects.values_list("folder", flat=True))
+    out += [path for path in store.prints_folder().glob("*/*") if str(path.with_suffix("")) not in printed]
     if store.cache_folder().is_dir():
         out.append(store.cache_folder())
     return out

@@ -19,7 +19,7 @@ from arkund.studio.services import store
 
 CLUSTER = "dask://"
 LOOK_EVERY_S = 0.1
-REACH_WITHIN_S = 10
+REACH_WITHIN_S = 4
 
 
 def run(

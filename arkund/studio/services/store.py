@@ -7,6 +7,9 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from django.conf import settings
+from django.db import OperationalError
+
+from arkund.core.errors import ArkundError, StorageError
 
 
 def audio_folder() -> Path:
@@ -54,6 +57,21 @@ def incoming_folder() -> Path:
     folder = Path(settings.DATA) / "incoming"
     folder.mkdir(parents=True, exist_ok=True)
     return folder
+
+
+def refusal(error: BaseException) -> ArkundError | None:
+    """Return what a user is told of an error: ours as it is, and what a full or read-only disk raises in a sentence; None for anything else."""
+    if isinstance(error, ArkundError):
+        return error
+    if isinstance(error, OSError) and error.errno is not None:
+        return StorageError(
+            f"The disk refused ({os.strerror(error.errno).lower()}); nothing was changed. Look after the data folder and try again."
+        )
+    if isinstance(error, OperationalError):
+        return StorageError(
+            f"The database could not be written ({error}); nothing was changed. Is the disk full or the data folder read-only?"
+        )
+    return None
 
 
 def settle(path: Path) -> None:
