@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey judge bench
+.PHONY: help demo test ci format css vendor lock survey judge bench kills faults writers fuzz
 
 help:  ## Show what can be made
 	@grep -E '^[a-z]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 12
@@ -35,3 +35,15 @@ judge:  ## Grow the hit judge's trees anew (twenty minutes; needs the teach extr
 
 bench:  ## Measure speed and memory
 	.venv/bin/arkund bench
+
+kills:  ## SIGKILL at random moments of all kinds of work (docs/reliability.md); KILLS=240
+	.venv/bin/python -m tools.reliability.kills $(or $(KILLS),240)
+
+faults:  ## Full disks and read-only folders; FAULTS=60
+	.venv/bin/python -m tools.reliability.faults $(or $(FAULTS),60)
+
+writers:  ## Eight writers on one session at the same time; MOVES=4000
+	.venv/bin/python -m tools.reliability.writers $(or $(MOVES),4000)
+
+fuzz:  ## Damaged files and senseless requests, so many of each; FUZZ=2000
+	.venv/bin/python -m tools.reliability.fuzz $(or $(FUZZ),2000)

@@ -12,7 +12,7 @@ import tempfile
 from collections import Counter
 from pathlib import Path
 
-from tools.reliability.ground import Child, alone
+from tools.reliability.ground import Child, alone, tell
 from tools.reliability.kills import Ground
 
 KINDS = ("import", "print", "archive", "restore")
@@ -64,12 +64,12 @@ def run(faults: int, seed: int = 1) -> tuple[Counter, list[str]]:
             most = None if read_only else int(10 ** rng.uniform(1.0, 6.3))
             wrong += ground.refused(kind, most)
             done["read-only" if read_only else "full"] += 1
-            print(f"\r{number + 1} of {faults}, {len(wrong)} wrong", end="", file=sys.stderr, flush=True)
+            tell(f"{number + 1} of {faults}, {len(wrong)} wrong")
     return done, wrong
 
 
 if __name__ == "__main__":
     counts, found = run(int(sys.argv[1]))
-    print(f"\n{dict(counts)}: {len(found)} wrong")
+    print(f"{dict(counts)}: {len(found)} wrong")
     print("\n".join(found[:20]))
     sys.exit(bool(found))

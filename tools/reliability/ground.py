@@ -26,8 +26,8 @@ def set_up(data: Path) -> None:
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0, interactive=False)
-
-    from arkund.studio import urls  # noqa: F401 (all that a child may need: one that gives up its rights cannot load compiled code)
+    "".encode("cp437")  # what zip files ask for
+    from arkund.studio import urls  # noqa: F401 (all that a child may need: one that gives up its rights cannot load it any more)
 
 
 def small_recording(folder: Path, seconds: float, seed: int) -> Path:
@@ -47,6 +47,12 @@ def small_recording(folder: Path, seconds: float, seed: int) -> Path:
     for mic, audio in record(kit, strokes, seconds):
         soundfile.write(folder / f"{mic.name}.wav", audio.clip(-1, 1), RATE, subtype="PCM_24")
     return folder
+
+
+def tell(text: str) -> None:
+    """Show how far a run is, on a terminal."""
+    if sys.stderr.isatty():
+        print(f"\r{text}", end="", file=sys.stderr, flush=True)
 
 
 class Child:

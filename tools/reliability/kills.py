@@ -14,7 +14,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from tools.reliability.ground import Child, alone, set_up, small_recording
+from tools.reliability.ground import Child, alone, set_up, small_recording, tell
 
 KILLS = ("import", "moves", "job", "print", "archive", "restore")
 
@@ -171,13 +171,13 @@ def run(kills: int, seed: int = 1) -> tuple[Counter, list[str]]:
             found = ground.round(kind, after_s)
             done[kind] += 1
             wrong += [f"{kind} after {after_s:.3f} s: {each}" for each in found]
-            print(f"\r{number + 1} of {kills}, {len(wrong)} wrong", end="", file=sys.stderr, flush=True)
+            tell(f"{number + 1} of {kills}, {len(wrong)} wrong")
     return done, wrong
 
 
 if __name__ == "__main__":
     began = time.monotonic()
     counts, faults = run(int(sys.argv[1]))
-    print(f"\n{sum(counts.values())} kills {dict(counts)} in {time.monotonic() - began:.0f} s: {len(faults)} wrong")
+    print(f"{sum(counts.values())} kills {dict(counts)} in {time.monotonic() - began:.0f} s: {len(faults)} wrong")
     print("\n".join(faults[:20]))
     sys.exit(bool(faults))

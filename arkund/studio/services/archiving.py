@@ -7,6 +7,7 @@ import shutil
 import tempfile
 import uuid
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -134,7 +135,7 @@ def restore(
             with transaction.atomic():
                 session = _create(contents, name)
                 created(session.pk)
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, EOFError) as error:
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, NotImplementedError, EOFError) as error:
         raise AudioError(f"{path.name}: is not a whole Arkund archive ({error}); copy it again.") from error
     except OSError as error:
         raise AudioError(f"{path.name}: cannot be restored ({error.strerror or error}); nothing was kept.") from error
