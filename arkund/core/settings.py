@@ -47,12 +47,17 @@ def text(default: Any = MISSING, *, longest: int = 200):
 
 
 def read_json(data: bytes | str) -> Any:
-    """Return the plain data of a JSON text; not-a-number and infinities, which JSON does not know, raise ValueError like any other fault."""
+    """Return the plain data of a JSON text. Not-a-number, infinities and halves of characters, which nothing can store, raise ValueError like any
+    other fault.
+    """
 
     def refused(word: str):
         raise ValueError(f"{word} is not JSON")
 
-    return json.loads(data, parse_constant=refused)
+    found = json.loads(data, parse_constant=refused)
+    if (b"\\ud" if isinstance(data, bytes) else "\\ud") in data.lower():
+        json.dumps(found, ensure_ascii=False).encode()  # half a character cannot be encoded
+    return found
 
 
 @functools.cache

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import pytest
 
 from arkund.core.errors import SettingsError
-from arkund.core.settings import Settings, choice, number, text
+from arkund.core.settings import Settings, choice, number, read_json, text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,3 +93,20 @@ class TestJson:
         """What a slider needs comes from the field."""
         assert Inner.ranges()["level_db"].unit == "dB"
         assert set(Inner.ranges()) == {"level_db", "count"}
+
+
+class TestReadJson:
+    """Plain data that can be stored and sent again."""
+
+    @pytest.mark.parametrize(
+        "text", ["NaN", "[Infinity]", '{"a": -Infinity}', '"\\ud800"', '["\\uDC00x"]', "{", "\xff"]
+    )
+    def test_refused(self, text):
+        """What JSON does not know, and halves of characters."""
+        with pytest.raises(ValueError):
+            read_json(text.encode("latin-1"))
+
+    def test_taken(self):
+        """Whole characters beyond the basic plane, as escapes or as they are."""
+        assert read_json(b'["\\ud83e\\udd41", 1e5, null]') == ["\N{DRUM WITH DRUMSTICKS}", 1e5, None]
+        assert read_json('"\N{DRUM WITH DRUMSTICKS}"') == "\N{DRUM WITH DRUMSTICKS}"

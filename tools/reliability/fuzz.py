@@ -14,9 +14,36 @@ from pathlib import Path
 
 from tools.reliability.ground import set_up, small_recording, tell
 
-FORMATS = {"a.wav": ("WAV", "PCM_24"), "b.wav": ("WAV", "FLOAT"), "c.aif": ("AIFF", "PCM_16"), "d.flac": ("FLAC", "PCM_24"), "e.wav": ("RF64", "PCM_24"), "f.w64": ("W64", "PCM_16")}  # fmt: skip
+FORMATS = {
+    "a.wav": ("WAV", "PCM_24"),
+    "b.wav": ("WAV", "FLOAT"),
+    "c.aif": ("AIFF", "PCM_16"),
+    "d.flac": ("FLAC", "PCM_24"),
+    "e.wav": ("RF64", "PCM_24"),
+    "f.w64": ("W64", "PCM_16"),
+}
 NUMBERS = (0, 1, -1, 0x7F, 0x80, 0xFF, 0x7FFF, 0x8000, 0xFFFF, 0x7FFFFFFF, 0x80000000, 0xFFFFFFFF)
-STRANGE = [None, True, -1, 0, 1e308, -1e308, 2**63, 0.5, "", "x" * 5000, "../../etc/passwd", "\u0000", "\ud800", [], {}, [[]], {"id": 1}, [None], "NaN"]  # fmt: skip
+STRANGE = [
+    None,
+    True,
+    -1,
+    0,
+    1e308,
+    -1e308,
+    2**63,
+    0.5,
+    "",
+    "x" * 5000,
+    "../../etc/passwd",
+    "\u0000",
+    "\ud800",
+    [],
+    {},
+    [[]],
+    {"id": 1},
+    [None],
+    "NaN",
+]
 
 
 def mutated(data: bytes, rng: random.Random) -> bytes:
@@ -135,18 +162,32 @@ class Fuzz:
         """Ask for something senseless at any address."""
         s, rng = f"/s/{self.session.pk}", self.rng
         bodies = {
-            "moves": {"changes": {"mics.sn-top.trim_db": -1.0}, "version": self.session.version, "step": "level", "title": "x"},
+            "moves": {
+                "changes": {"mics.sn-top.trim_db": -1.0},
+                "version": self.session.version,
+                "step": "level",
+                "title": "x",
+            },
             "decide": {"step": "level", "key": "level:kit", "verdict": "leave", "reason": "", "version": 0},
             "take": {"take": "take-1", "version": 0, "look": False},
             "quantise": {"settings": {"first_bar": 0, "last_bar": 1, "grid": 16, "strength": 50.0}, "version": 0},
             "hit": {"change": {"kind": "add", "piece": "kick", "time_s": 1.0}, "version": 0},
             "replace-hit": {"piece": "kick", "action": "capture", "time_s": 1.0, "version": 0},
-            "audition": {"start": 0, "stop": 4800, "what": "kit", "version": "after", "step": "tone", "changes": {}, "client": "c", "number": 1},
+            "audition": {
+                "start": 0,
+                "stop": 4800,
+                "what": "kit",
+                "version": "after",
+                "step": "tone",
+                "changes": {},
+                "client": "c",
+                "number": 1,
+            },
             "print-now": {"format": "wav24"},
             "tempo": {},
             "undo": {},
             "redo": {},
-        }  # fmt: skip
+        }
         where = rng.choice([*bodies, "get"])
         if where == "get":
             parts = rng.choice(

@@ -41,7 +41,7 @@ Alpine.data("home", () => ({
     if (!found.length || this.busy) return;
     const form = new FormData();
     for (const [file, path] of found) {
-      if (!/\.(wave?|rf64|bw64|w64|aif|aiff|aifc|flac)$/i.test(path)) continue;
+      if (!/\.(wave?|rf64|bw64|w64|aif|aiff|aifc|flac|zip)$/i.test(path)) continue;
       form.append("files", file);
       form.append("paths", path);
     }
@@ -50,7 +50,7 @@ Alpine.data("home", () => ({
     this.error = "";
     this.busy = true;
     try {
-      if (!form.has("files")) throw new Error("No WAV, AIFF or FLAC file in what was dropped.");
+      if (!form.has("files")) throw new Error("No WAV, AIFF or FLAC file and no archive in what was dropped.");
       const { job } = await upload("/load", form, (share) => this.show(share * 0.3, "copying"));
       this.job = job;
       window.dispatchEvent(new CustomEvent("job"));
@@ -72,6 +72,23 @@ Alpine.data("home", () => ({
   },
   cancel() {
     post(`/jobs/${this.job}/cancel`);
+  },
+  /** Write a session into one file and fetch it. */
+  async pack(event) {
+    const id = event.target.dataset.session;
+    this.error = "";
+    this.busy = true;
+    try {
+      const { job } = await post(`/s/${id}/archive`);
+      this.job = job;
+      window.dispatchEvent(new CustomEvent("job"));
+      await follow(job, (row) => this.show(row.progress, row.message));
+      location.href = `/s/${id}/archive/${job}.zip`;
+    } catch (error) {
+      this.error = error.message;
+    }
+    this.busy = false;
+    this.job = 0;
   },
   sure(event) {
     if (!confirm(`Delete the session "${event.target.dataset.name}" with its Plan and logbook? Its recordings here go too.`)) event.preventDefault();
