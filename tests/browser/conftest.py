@@ -1,6 +1,7 @@
 """The real server as a child process, and headless Chromium."""
 
 import os
+import re
 import socket
 import subprocess
 import sys
@@ -10,7 +11,7 @@ from pathlib import Path
 
 import pytest
 import soundfile
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from tests.kits import small_kit
 
@@ -58,6 +59,22 @@ def chromium():
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield browser
         browser.close()
+
+
+@pytest.fixture(scope="session")
+def session(address, chromium, recordings) -> str:
+    """Load the folder through the page, as an engineer does."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.set_default_timeout(60_000)
+    page.goto(address)
+    page.get_by_label("tempo in BPM").fill("116")
+    page.locator("#folder").set_input_files(recordings)
+    page.wait_for_url(re.compile(r"/s/\d+/load/"), timeout=60_000)
+    expect(page.get_by_role("heading", name="What did each mic really hear?")).to_be_visible()
+    found = page.url.rsplit("/load/", 1)[0]
+    context.close()
+    return found
 
 
 @pytest.fixture

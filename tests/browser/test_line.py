@@ -36,22 +36,6 @@ def comes(page: Page, wanted) -> bool:
     return any(wanted(tilt(page)) for _ in range(8))
 
 
-@pytest.fixture(scope="module")
-def session(address, chromium, recordings) -> str:
-    """Load the folder through the page, as an engineer does."""
-    context = chromium.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
-    page.set_default_timeout(60_000)
-    page.goto(address)
-    page.get_by_label("tempo in BPM").fill("116")
-    page.locator("#folder").set_input_files(recordings)
-    page.wait_for_url(re.compile(r"/s/\d+/load/"), timeout=60_000)
-    expect(page.get_by_role("heading", name="What did each mic really hear?")).to_be_visible()
-    found = page.url.rsplit("/load/", 1)[0]
-    context.close()
-    return found
-
-
 class TestLine:
     """One session, from files to files."""
 

@@ -23,11 +23,14 @@ export function registerPage() {
     bad: false,
     job: 0,
     keys: false,
+    pending: 0,
+    turn: Promise.resolve(),
 
     async refresh() {
       const query = this.of ? `?of=${encodeURIComponent(this.of)}` : "";
       try {
         const data = await get(`${base}/${this.step}/data${query}`);
+        if (data.version < this.version) return; // measured before the last change; a newer answer is under way
         this.version = data.version;
         this.notes = data.notes;
         this.undoes = data.undo;
@@ -50,13 +53,24 @@ export function registerPage() {
       if (!bad) this.timer = setTimeout(() => (this.message = ""), 5000);
     },
 
+    /** Ask for a change. Those of this page follow each other, so that none meets a version that another has just made old. */
     async act(name, data = {}) {
+      this.pending += 1;
+      const turn = this.turn.then(() => this.ask(name, data));
+      this.turn = turn;
+      const answer = await turn;
+      this.pending -= 1;
+      if (answer?.job) return this.wait(answer.job);
+      if (!this.pending) await this.refresh();
+      return answer;
+    },
+    async ask(name, data) {
       try {
         const answer = await post(`${base}/${name}`, { version: this.version, ...data });
-        if (answer.job) return await this.wait(answer.job);
+        if (answer.job) return answer;
+        this.version = answer.version;
         this.say(answer.title || "Done.");
-        await this.refresh();
-        window.dispatchEvent(new CustomEvent("plan"));
+        window.dispatchEvent(new CustomEvent("plan")); // heard before it is measured
         return answer;
       } catch (error) {
         this.say(error.message, true);

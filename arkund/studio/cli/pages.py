@@ -1,0 +1,150 @@
+"""The pages as a browser meets them: start of the server, weight, frames, and how long a change takes until it is heard. Part of ``arkund bench``."""
+
+import os
+import shutil
+import socket
+import statistics
+import subprocess
+import sys
+import urllib.error
+import urllib.request
+from pathlib import Path
+from time import perf_counter, sleep
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+]
+FLAGS += ["--disable-sync", "--disable-quic", "--autoplay-policy=no-user-gesture-required"]
+UNBOUND = [
+    "--disable-frame-rate-limit",
+    "--disable-gpu-vsync",
+]  # a frame takes what it takes, not a screen's sixtieth of a second
+KEYS = ("server_ready_s", "first_page_ms", "page_weight_kb", "zoom_frame_ms_p95", "heard_ms_median", "heard_ms_p95")
+CHANGES = 20
+
+ZOOM = """() => new Promise((done) => {
+  const canvas = document.querySelector("canvas"), out = [];
+  let n = 0, last = performance.now();
+  const frame = () => {
+    const now = performance.now();
+    if (n > 0) out.push(now - last);
+    last = now;
+    if (n++ >= 240) { done(out); return; }
+    const zoom = n % 80 < 30 ? -1 : n % 80 < 50 ? 1 : 0;
+    const by = zoom ? { deltaY: 60 * zoom } : { deltaX: n % 160 < 80 ? 40 : -40 };
+    canvas.dispatchEvent(new WheelEvent("wheel", { ...by, clientX: 300 + 3 * n, clientY: 300, bubbles: true, cancelable: true }));
+    requestAnimationFrame(frame);
+  };
+  requestAnimationFrame(frame);
+})"""
+
+HEARD = """(value) => new Promise((done) => {
+  const { player } = globalThis.arkund;
+  const play = player.play.bind(player);
+  const field = document.querySelector('input[aria-label="frequency of filter 1"]');
+  const began = performance.now();
+  player.play = (sound) => {
+    play(sound);
+    player.play = play;
+    done(performance.now() - began + 5 + 1000 * player.context.baseLatency);
+  };
+  field.value = value;
+  field.dispatchEvent(new Event("change", { bubbles: true }));
+})"""
+
+
+def page_figures(data: Path, session_id: int) -> dict:
+    """Measure the pages of a session that lies in a data folder; all None where no browser is there."""
+    if not browser_there():
+        return dict.fromkeys(KEYS)
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    address = f"http://127.0.0.1:{port}"
+    command = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()", "serve", "--port", str(port)]
+    began = perf_counter()
+    server = subprocess.Popen(command, env=os.environ | {"ARKUND_DATA": str(data)}, stdout=subprocess.DEVNULL)  # noqa: S603
+    try:
+        _wait(address)
+        ready_s = perf_counter() - began
+        began = perf_counter()
+        urllib.request.urlopen(address).read()
+        first_ms = 1000 * (perf_counter() - began)
+        return {
+            "server_ready_s": round(ready_s, 2),
+            "first_page_ms": round(first_ms, 1),
+            **_browsed(address, session_id),
+        }
+    finally:
+        server.terminate()
+        server.wait(10)
+
+
+def browser_there() -> bool:
+    """Say whether pages can be measured on this machine."""
+    try:
+        import playwright  # noqa: F401
+    except ImportError:
+        return False
+    return shutil.which(CHROMIUM) is not None
+
+
+def _wait(address: str) -> None:
+    for _ in range(3000):
+        try:
+            urllib.request.urlopen(address, timeout=1).close()  # noqa: S310
+            return
+        except (urllib.error.URLError, ConnectionError):
+            sleep(0.01)
+    raise RuntimeError("the server did not start")
+
+
+def _browsed(address: str, session_id: int) -> dict:
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        unbound = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS + UNBOUND)
+        page = unbound.new_page(viewport={"width": 1280, "height": 800})
+        weights: list[int] = []
+        page.on("response", lambda answer: weights.append(_weight(answer)))
+        page.goto(f"{address}/s/{session_id}/load/")
+        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        page.wait_for_timeout(1500)
+        frames = page.evaluate(ZOOM)
+        unbound.close()
+        usual = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = usual.new_page(viewport={"width": 1280, "height": 800})
+        heard = _heard(page, f"{address}/s/{session_id}/tone/?of=sn-top")
+        usual.close()
+    return {
+        "page_weight_kb": round(sum(weights) / 1000),
+        "zoom_frame_ms_p95": round(statistics.quantiles(frames, n=20)[-1], 1),
+        "heard_ms_median": round(statistics.median(heard), 1),
+        "heard_ms_p95": round(statistics.quantiles(heard, n=20)[-1], 1),
+    }
+
+
+def _weight(answer) -> int:
+    """Return the size of what was sent, but for the waveforms, which are the song's and not the page's."""
+    if "/peaks/" in answer.url or "/whole/" in answer.url:
+        return 0
+    return int(answer.headers.get("content-length", 0)) or len(answer.body())
+
+
+def _heard(page, address: str) -> list[float]:
+    """Return the ms from an input's event to the new sound, while the kit's loop of 8 s plays."""
+    page.goto(address)
+    page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+    page.locator("#play").click()
+    page.wait_for_function("() => globalThis.arkund.player.playing")
+    page.wait_for_timeout(3000)
+    out = []
+    for number in range(CHANGES + 2):
+        out.append(page.evaluate(HEARD, 60 + 5 * number))
+        page.wait_for_timeout(900)
+    return out[2:]

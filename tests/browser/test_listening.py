@@ -1,0 +1,106 @@
+"""What the page plays while settings change fast: no gap, no wrong sound left standing, no growth of memory."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+pytestmark = pytest.mark.browser
+CHANGING_S = 30
+
+# All that is played, as the largest runs of digital silence within it and its length. The recording itself is never exactly silent.
+LISTEN = """() => {
+  const { player } = globalThis.arkund, { context } = player;
+  const tap = context.createScriptProcessor(4096, 2, 1);
+  const heard = { samples: 0, silent: 0, longest: 0, jump: 0, last: null };
+  tap.onaudioprocess = ({ inputBuffer }) => {
+    const left = inputBuffer.getChannelData(0);
+    for (const v of left) {
+      heard.silent = v === 0 ? heard.silent + 1 : 0;
+      heard.longest = Math.max(heard.longest, heard.silent);
+      heard.samples += 1;
+    }
+  };
+  player.analyser.connect(tap).connect(context.destination);
+  globalThis.heard = heard;
+}"""
+
+# The buffer that plays now against one asked for anew: the largest difference of their samples.
+DIFFERENCE = """async (question) => {
+  const { player, sounds } = globalThis.arkund;
+  const { audio } = await import("/static/js/lib/server.js");
+  const wanted = await audio(sounds.address, { client: "judge", number: 1, step: sounds.step, ...question });
+  const { buffer } = player.current.source;
+  let most = Math.abs(buffer.length - wanted.left.length);
+  const left = buffer.getChannelData(0);
+  for (let i = 0; i < wanted.left.length; i += 1) most = Math.max(most, Math.abs(left[i] - wanted.left[i]));
+  return most;
+}"""
+
+
+@pytest.fixture
+def playing(page: Page, session: str) -> Page:
+    """The tone page with a high-pass, the kit's loop of 2 s playing."""
+    page.goto(f"{session}/tone/?of=sn-top")
+    add = page.get_by_role("button", name="+ high-pass")
+    expect(add).to_be_enabled()
+    add.click()
+    expect(page.get_by_label("frequency of filter 1", exact=True)).to_be_visible()
+    for number, value in enumerate(("3", "2")):
+        page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
+        page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+    page.locator("#play").click()
+    page.wait_for_function("() => globalThis.arkund.player.playing")
+    page.wait_for_timeout(1200)
+    return page
+
+
+def memory_mb(page: Page) -> float:
+    """What scripts hold, and the audio that their buffers hold is a part of it, after clearing up."""
+    client = page.context.new_cdp_session(page)
+    client.send("HeapProfiler.collectGarbage")
+    used = client.send("Runtime.getHeapUsage")
+    client.detach()
+    return (used["usedSize"] + used.get("embedderHeapUsedSize", 0) + used.get("backingStorageSize", 0)) / 1e6
+
+
+class TestFastChanges:
+    """A hand that does not rest."""
+
+    def test_thirty_seconds(self, playing):
+        """The loop goes on without a gap; what stands in the end is what was set last; memory does not grow."""
+        page = playing
+        page.evaluate(LISTEN)
+        field = page.get_by_label("frequency of filter 1", exact=True)
+        began, memory = page.evaluate("() => globalThis.arkund.player.began"), []
+        for number in range(CHANGING_S * 4):
+            value = 60 + (number * 37) % 900
+            field.evaluate("(f, v) => { f.value = v; f.dispatchEvent(new Event('change', { bubbles: true })); }", value)
+            page.wait_for_timeout(250)
+            if number % 20 == 19:
+                memory.append(memory_mb(page))
+        expect(page.locator("#message")).to_contain_text(f"frequency hz {value}", timeout=10_000)
+        page.wait_for_timeout(2500)
+        heard = page.evaluate("() => globalThis.heard")
+        rate = page.evaluate("() => globalThis.arkund.player.context.sampleRate")
+        assert heard["samples"] > 0.9 * CHANGING_S * rate
+        assert heard["longest"] < 0.001 * rate
+        assert page.evaluate("() => globalThis.arkund.player.began") == began
+        question = {"what": "kit", "version": "after", "start": 3 * rate, "stop": 5 * rate, "changes": {}}
+        assert page.evaluate(DIFFERENCE, question) < 1e-6
+        assert max(memory[-2:]) < max(memory[:2]) + 10.0
+
+    def test_the_song_streams(self, playing):
+        """The whole song follows in chunks without a gap, also over a change."""
+        page = playing
+        page.keyboard.press("l")
+        page.wait_for_function("() => globalThis.arkund.player.chunks.length > 0")
+        page.wait_for_timeout(800)
+        page.evaluate(LISTEN)
+        field = page.get_by_label("frequency of filter 1", exact=True)
+        field.evaluate("(f) => { f.value = 500; f.dispatchEvent(new Event('change', { bubbles: true })); }")
+        page.wait_for_timeout(2500)
+        heard = page.evaluate("() => globalThis.heard")
+        assert heard["samples"] > 48_000
+        assert heard["longest"] < 48
+        expect(page.locator("#message")).to_contain_text(re.compile("500"))
