@@ -12,7 +12,7 @@ from arkund.core.plan.plan import Plan
 from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import places, store
 
-FINDER_VERSION = 3  # raised when hits are found in another way
+FINDER_VERSION = 4  # raised when hits are found in another way
 
 
 def recordings_of(session: Session) -> Library:
