@@ -14,15 +14,15 @@ def warm() -> None:
     mono, stereo = np.zeros(64, f), np.zeros(128, f)
     for lanes, kernels in k.BANKS.items():
         bank, gain = np.zeros(64 * lanes, f), np.zeros(64 * lanes, f)
-        kernels.svf_cascade(bank, 2, 1, np.zeros(6 * lanes, f), np.zeros(2 * lanes, f))
-        kernels.gate(bank, gain, 2, np.ones(8 * lanes, f), np.zeros(5 * lanes, f))
-        kernels.shaper(bank, 2, np.ones(9 * lanes, f), np.ones(3 * lanes, f))
-        kernels.compressor(bank, gain, 2, np.ones(6 * lanes, f), np.zeros(lanes, f))
+        kernels.svf_cascade(bank, 1, np.zeros(6 * lanes, f), np.zeros(2 * lanes, f))
+        kernels.gate(bank, gain, np.ones(8 * lanes, f), np.zeros(5 * lanes, f))
+        kernels.shaper(bank, np.ones(9 * lanes, f), np.ones(3 * lanes, f))
+        kernels.compressor(bank, gain, np.ones(6 * lanes, f), np.zeros(lanes, f))
         k.multiply(bank, gain, lanes, 2)
         one, none = np.ones(lanes, f), np.zeros(0, f)
         filters = (none, none.copy(), np.ones(6 * lanes, f), np.zeros(2 * lanes, f), none.copy(), none.copy())
         early = np.zeros(lanes, np.int64)
-        kernels.chain(bank, 2, 64, early, none, one, filters, none, one, none, one)
+        kernels.chain(bank, 64, early, none, one, filters, none, one, none, one)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
     k.pair_gain(stereo, 2, np.ones(6, f), np.zeros(1, f), mono.copy())
     k.multiply_pair(stereo, mono, f(1), f(0))
@@ -37,7 +37,7 @@ def warm() -> None:
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))
     noise = np.random.default_rng(1).standard_normal(48_000) * 0.1
-    for count in (1, 5):  # a narrow and a wide bank
+    for count in (1, 5, 9):  # of each width
         channels = [Channel("kick", True, True)] + [Channel("kit", False, False)] * (count - 1)
         find_hits([ArrayMic(noise)] * count, channels, 48_000, HitSettings())
 

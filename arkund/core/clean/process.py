@@ -54,7 +54,7 @@ class Gate:
         """Return the gain at every sample of a key signal, which is filtered in place [float32, shape=(samples, width)], linear."""
         self.key.run(key)
         gain = np.empty(key.shape, np.float32)
-        kernels(key).gate(key.reshape(-1), gain.reshape(-1), self._count, self.params, self.state)
+        kernels(key).gate(key.reshape(-1), gain.reshape(-1), self.params, self.state)
         return gain
 
     def prime(self, bank: np.ndarray) -> None:

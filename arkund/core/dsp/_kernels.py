@@ -14,8 +14,25 @@ from types import SimpleNamespace
 import numpy as np
 from numba import njit
 
-WIDE, NARROW = 16, 4  # channels of a bank
-BLOCK = 256  # samples between two flushes of denormal states
+from arkund.core.dsp.lanes import (
+    exponent,
+    fused,
+    inverse,
+    larger,
+    load,
+    mantissa,
+    power_of_two,
+    size,
+    smaller,
+    splat,
+    store,
+    truncated,
+    where_over,
+)
+
+WIDTHS = (4, 8, 16)  # channels of a bank
+NARROW, WIDE = WIDTHS[0], WIDTHS[-1]
+BLOCK = 128  # samples between two flushes of denormal states
 OPTIONS = {
     "nogil": True,
     "cache": True,
@@ -86,62 +103,115 @@ def flush(state):
         state[i] = s if abs(s) > TINY else f32(0.0)
 
 
-# The kernels of a bank. ``stride``, a tuple as long as the bank is wide, tells the compiler the stride: known when it compiles, it lets rows become
-# vectors. (A closure over the width would do so too, but code of closures that call each other is not found again in the cache.)
+# The kernels of a bank. ``stride``, a tuple as long as the bank is wide, tells the compiler the stride: a row is one value of lanes, and what goes from
+# row to row stays in registers. (A closure over the width would do so too, but code of closures that call each other is not found again in the cache.)
 
 
 @njit(inline="always", **OPTIONS)
-def section(v0, ic1, ic2, p, lanes, c):
-    """Return a section's output and its next states."""
+def section(stride, v0, ic1, ic2, p, at):
+    """Return a section's output and its next states; its parameters lie from ``at`` on."""
+    L = len(stride)
+    half = splat(stride, f32(0.5))
     v3 = v0 - ic2
-    v1 = p[c] * ic1 + p[lanes + c] * v3
-    v2 = ic2 + p[lanes + c] * ic1 + p[2 * lanes + c] * v3
-    out = p[3 * lanes + c] * v0 + p[4 * lanes + c] * v1 + p[5 * lanes + c] * v2
-    return out, f32(2.0) * v1 - ic1, f32(2.0) * v2 - ic2
+    a2 = load(stride, p, at + L)
+    d1 = fused(load(stride, p, at), ic1, a2 * v3)
+    d2 = fused(a2, ic1, load(stride, p, at + 2 * L) * v3)
+    low = load(stride, p, at + 5 * L) * fused(half, d2, ic2)
+    band = fused(load(stride, p, at + 4 * L), fused(half, d1, ic1), low)
+    return fused(load(stride, p, at + 3 * L), v0, band), ic1 + d1, ic2 + d2
 
 
 @njit(inline="always", **OPTIONS)
-def one_through_section(part, lanes, c, p, s):
-    """Filter one channel of a bank, its states in registers."""
-    ic1, ic2 = s[c], s[lanes + c]
-    for at in range(c, part.size, lanes):
-        part[at], ic1, ic2 = section(part[at], ic1, ic2, p, lanes, c)
-    s[c], s[lanes + c] = ic1, ic2
+def one_section(stride, x, rows, p, s):
+    """Filter rows through a section."""
+    L = len(stride)
+    a1, a2 = load(stride, s, 0), load(stride, s, L)
+    for i in range(rows):
+        y, a1, a2 = section(stride, load(stride, x, i * L), a1, a2, p, 0)
+        store(x, i * L, y)
+    store(s, 0, a1)
+    store(s, L, a2)
 
 
 @njit(inline="always", **OPTIONS)
-def two_through_section(part, lanes, c, p, s):
-    """Filter two channels of a bank at once, so that one is computed while the other waits for its result."""
-    a1, a2, b1, b2 = s[c], s[lanes + c], s[c + 1], s[lanes + c + 1]
-    for at in range(c, part.size, lanes):
-        part[at], a1, a2 = section(part[at], a1, a2, p, lanes, c)
-        part[at + 1], b1, b2 = section(part[at + 1], b1, b2, p, lanes, c + 1)
-    s[c], s[lanes + c], s[c + 1], s[lanes + c + 1] = a1, a2, b1, b2
+def two_sections(stride, x, rows, p, s):
+    """Filter rows through two sections; the second is a row behind, so that neither waits for the other."""
+    L = len(stride)
+    a1, a2, b1, b2 = load(stride, s, 0), load(stride, s, L), load(stride, s, 2 * L), load(stride, s, 3 * L)
+    y, a1, a2 = section(stride, load(stride, x, 0), a1, a2, p, 0)
+    for i in range(1, rows):
+        z, b1, b2 = section(stride, y, b1, b2, p, 6 * L)
+        y, a1, a2 = section(stride, load(stride, x, i * L), a1, a2, p, 0)
+        store(x, (i - 1) * L, z)
+    z, b1, b2 = section(stride, y, b1, b2, p, 6 * L)
+    store(x, (rows - 1) * L, z)
+    store(s, 0, a1)
+    store(s, L, a2)
+    store(s, 2 * L, b1)
+    store(s, 3 * L, b2)
+
+
+@njit(inline="always", **OPTIONS)
+def four_sections(stride, x, rows, p, s):
+    """Filter three rows or more through four sections, each a row behind the one before."""
+    L = len(stride)
+    a1, a2, b1, b2 = load(stride, s, 0), load(stride, s, L), load(stride, s, 2 * L), load(stride, s, 3 * L)
+    c1, c2, d1, d2 = load(stride, s, 4 * L), load(stride, s, 5 * L), load(stride, s, 6 * L), load(stride, s, 7 * L)
+    A, B, C, D = 0, 6 * L, 12 * L, 18 * L
+    ya, a1, a2 = section(stride, load(stride, x, 0), a1, a2, p, A)
+    yb, b1, b2 = section(stride, ya, b1, b2, p, B)
+    ya, a1, a2 = section(stride, load(stride, x, L), a1, a2, p, A)
+    yc, c1, c2 = section(stride, yb, c1, c2, p, C)
+    yb, b1, b2 = section(stride, ya, b1, b2, p, B)
+    ya, a1, a2 = section(stride, load(stride, x, 2 * L), a1, a2, p, A)
+    for i in range(3, rows):
+        yd, d1, d2 = section(stride, yc, d1, d2, p, D)
+        yc, c1, c2 = section(stride, yb, c1, c2, p, C)
+        yb, b1, b2 = section(stride, ya, b1, b2, p, B)
+        ya, a1, a2 = section(stride, load(stride, x, i * L), a1, a2, p, A)
+        store(x, (i - 3) * L, yd)
+    yd, d1, d2 = section(stride, yc, d1, d2, p, D)
+    store(x, (rows - 3) * L, yd)
+    yc, c1, c2 = section(stride, yb, c1, c2, p, C)
+    yb, b1, b2 = section(stride, ya, b1, b2, p, B)
+    yd, d1, d2 = section(stride, yc, d1, d2, p, D)
+    store(x, (rows - 2) * L, yd)
+    yc, c1, c2 = section(stride, yb, c1, c2, p, C)
+    yd, d1, d2 = section(stride, yc, d1, d2, p, D)
+    store(x, (rows - 1) * L, yd)
+    store(s, 0, a1)
+    store(s, L, a2)
+    store(s, 2 * L, b1)
+    store(s, 3 * L, b2)
+    store(s, 4 * L, c1)
+    store(s, 5 * L, c2)
+    store(s, 6 * L, d1)
+    store(s, 7 * L, d2)
 
 
 @njit(**OPTIONS)
-def svf_cascade(stride, x, count, sections, params, state):
+def svf_cascade(stride, x, sections, params, state):
     """Filter in place with state-variable sections (topology-preserving trapezoidal form).
 
-    params [sections * 6 * LANES]: a1 a2 a3 m0 m1 m2; state [sections * 2 * LANES].
+    params [sections * 6 * LANES]: a1 - 1, a2, a3, m0, m1, m2, the first three doubled; state [sections * 2 * LANES].
     """
     LANES = len(stride)
     length = x.size // LANES
-    for block in range((length + BLOCK - 1) // BLOCK):
-        part = x[block * BLOCK * LANES : min((block + 1) * BLOCK, length) * LANES]
-        for number in range(sections):
-            p = params[number * 6 * LANES : (number + 1) * 6 * LANES]
-            s = state[number * 2 * LANES : (number + 1) * 2 * LANES]
-            if LANES < WIDE:
-                for c in range(0, count - 1, 2):
-                    two_through_section(part, LANES, c, p, s)
-                if count % 2:
-                    one_through_section(part, LANES, count - 1, p, s)
-                continue
-            for i in range(part.size // LANES):
-                row = i * LANES
-                for c in range(count):
-                    part[row + c], s[c], s[LANES + c] = section(part[row + c], s[c], s[LANES + c], p, LANES, c)
+    for start in range(0, length, BLOCK):
+        rows = min(BLOCK, length - start)
+        part = x[start * LANES : (start + rows) * LANES]
+        done = 0
+        while done < sections:
+            p, s = params[done * 6 * LANES :], state[done * 2 * LANES :]
+            if sections - done >= 4 and rows >= 3:
+                four_sections(stride, part, rows, p, s)
+                done += 4
+            elif sections - done >= 2:
+                two_sections(stride, part, rows, p, s)
+                done += 2
+            else:
+                one_section(stride, part, rows, p, s)
+                done += 1
         flush(state)
 
 
@@ -173,7 +243,7 @@ def band_powers(stride, x, count, ends, params, power, quick):
             p = params[section * 6 * LANES : (section + sections) * 6 * LANES]
             s = state[section * 2 * LANES : (section + sections) * 2 * LANES]
             work[:] = x[first * LANES : last * LANES]
-            svf_cascade(stride, work, count, sections, p, s)
+            svf_cascade(stride, work, sections, p, s)
             if frame < 0:
                 continue
             if band < bands:
@@ -193,51 +263,71 @@ def band_powers(stride, x, count, ends, params, power, quick):
                     quick[part, c, band - bands] = sums[c]
 
 
+@njit(inline="always", **OPTIONS)
+def lanes_log2(stride, value):
+    """``log2`` of lanes."""
+    m = mantissa(value)
+    p = fused(splat(stride, f32(0.0448721465)), m, splat(stride, f32(-0.41655276)))
+    p = fused(p, m, splat(stride, f32(1.6311166)))
+    p = fused(p, m, splat(stride, f32(-3.55074626)))
+    p = fused(p, m, splat(stride, f32(5.09167748)))
+    p = fused(p, m, splat(stride, f32(-2.80035465)))
+    return exponent(value) + p
+
+
+@njit(inline="always", **OPTIONS)
+def lanes_exp2(stride, value):
+    """``exp2`` of lanes."""
+    v = smaller(larger(value, splat(stride, f32(-60.0))), splat(stride, f32(60.0)))
+    up = splat(stride, f32(64.0))
+    whole = truncated(v + up) - up
+    f = v - whole
+    p = fused(splat(stride, f32(0.0134266852)), f, splat(stride, f32(0.0522424722)))
+    p = fused(p, f, splat(stride, f32(0.241280206)))
+    p = fused(p, f, splat(stride, f32(0.693044845)))
+    p = fused(p, f, splat(stride, f32(1.0)))  # exact at 0: a gain of 0 dB changes nothing
+    return p * power_of_two(whole)
+
+
 @njit(**OPTIONS)
-def gate(stride, key, gain, count, params, state):
+def gate(stride, key, gain, params, state):
     """Write the gate's gain for each sample of the key signal.
 
     params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
-    5 closed gain [octaves of amplitude, <= 0], 6 key release coefficient, 7 linger [samples].
-    state rows: 0 key envelope, 1 open (0 or 1), 2 hold left, 3 gain [octaves], 4 lingered.
+    5 closed gain [octaves], 6 coefficient of the key's release, 7 longest stay between the two levels [samples].
+    state rows: 0 key envelope, 1 open, 2 hold left, 3 gain [octaves], 4 lingered.
     """
-    LANES = len(stride)
-    length = key.size // LANES
-    for i in range(length):
-        row = i * LANES
-        for c in range(count):
-            level = abs(key[row + c])
-            held = state[c] * params[6 * LANES + c]
-            env = max(max(level, held), FLOOR)
-            state[c] = env
-            above = f32(1.0) if env > params[c] else f32(0.0)
-            below = f32(1.0) if env < params[LANES + c] else f32(0.0)
-            between = f32(1.0) - max(above, below)
-            lingered = (state[4 * LANES + c] + f32(1.0)) * between
-            state[4 * LANES + c] = lingered
-            was = state[LANES + c]
-            too_long = f32(1.0) if lingered > params[7 * LANES + c] else f32(0.0)
-            is_open = max(above, was * (f32(1.0) - max(below, too_long)))
-            state[LANES + c] = is_open
-            left = max(state[2 * LANES + c] - f32(1.0), f32(0.0))
-            hold = params[4 * LANES + c]
-            left = max(left, hold * is_open)
-            state[2 * LANES + c] = left
-            closed = params[5 * LANES + c]
-            stays = max(is_open, min(left, f32(1.0)))
-            target = f32(0.0) if stays > f32(0.5) else closed
-            now = state[3 * LANES + c]
-            ka = params[2 * LANES + c]
-            kr = params[3 * LANES + c]
-            k = ka if target > now else kr
-            now = target + (now - target) * k
-            now = now if now < f32(-1e-7) else f32(0.0)
-            state[3 * LANES + c] = now
-            gain[row + c] = exp2(now)
+    L = len(stride)
+    zero, one = splat(stride, f32(0.0)), splat(stride, f32(1.0))
+    floor, half, least = splat(stride, FLOOR), splat(stride, f32(0.5)), splat(stride, f32(-1e-7))
+    opens, closes = load(stride, params, 0), load(stride, params, L)
+    attack, release = load(stride, params, 2 * L), load(stride, params, 3 * L)
+    hold, closed = load(stride, params, 4 * L), load(stride, params, 5 * L)
+    key_release, longest = load(stride, params, 6 * L), load(stride, params, 7 * L)
+    env, was, left = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
+    now, lingered = load(stride, state, 3 * L), load(stride, state, 4 * L)
+    for i in range(key.size // L):
+        env = larger(larger(size(load(stride, key, i * L)), env * key_release), floor)
+        above = where_over(env, opens, one, zero)
+        below = where_over(closes, env, one, zero)
+        lingered = (lingered + one) * (one - larger(above, below))
+        too_long = where_over(lingered, longest, one, zero)
+        was = larger(above, was * (one - larger(below, too_long)))
+        left = larger(larger(left - one, zero), hold * was)
+        target = where_over(larger(was, smaller(left, one)), half, zero, closed)
+        k = where_over(target, now, attack, release)
+        now = fused(now - target, k, target)
+        now = where_over(least, now, now, zero)
+        store(gain, i * L, lanes_exp2(stride, now))
+    store(state, 0, env)
+    store(state, L, was)
+    store(state, 2 * L, left)
+    store(state, 3 * L, now)
+    store(state, 4 * L, lingered)
 
 
 @njit(**OPTIONS)
-def shaper(stride, x, count, params, state):
+def shaper(stride, x, params, state):
     """Shape transients in place.
 
     Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
@@ -246,28 +336,26 @@ def shaper(stride, x, count, params, state):
     8 ratio of attacks that steady sound reaches by itself [octaves].
     state rows: 0 fast, 1 slow attack, 2 slow release.
     """
-    LANES = len(stride)
-    length = x.size // LANES
-    for i in range(length):
-        row = i * LANES
-        for c in range(count):
-            level = abs(x[row + c]) + params[7 * LANES + c]
-            fast, late, held = state[c], state[LANES + c], state[2 * LANES + c]
-            k0, k1 = params[c], params[LANES + c]
-            k2, k3 = params[2 * LANES + c], params[3 * LANES + c]
-            kf = k0 if level > fast else k2
-            kl = k1 if level > late else k2
-            kh = k0 if level > held else k3
-            fast = level + (fast - level) * kf
-            late = level + (late - level) * kl
-            held = level + (held - level) * kh
-            state[c] = fast
-            state[LANES + c] = late
-            state[2 * LANES + c] = held
-            most = params[6 * LANES + c]
-            onset = min(max(log2(fast / late) - params[8 * LANES + c], f32(0.0)), most)
-            tail = min(max(log2(held / fast), f32(0.0)), most)
-            x[row + c] *= exp2(params[4 * LANES + c] * onset + params[5 * LANES + c] * tail)
+    L = len(stride)
+    zero = splat(stride, f32(0.0))
+    k0, k1 = load(stride, params, 0), load(stride, params, L)
+    k2, k3 = load(stride, params, 2 * L), load(stride, params, 3 * L)
+    for_onset, for_tail = load(stride, params, 4 * L), load(stride, params, 5 * L)
+    most, floor, usual = load(stride, params, 6 * L), load(stride, params, 7 * L), load(stride, params, 8 * L)
+    fast, late, held = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
+    for i in range(x.size // L):
+        v = load(stride, x, i * L)
+        level = size(v) + floor
+        fast = fused(fast - level, where_over(level, fast, k0, k2), level)
+        late = fused(late - level, where_over(level, late, k1, k2), level)
+        held = fused(held - level, where_over(level, held, k0, k3), level)
+        now = lanes_log2(stride, fast)
+        onset = smaller(larger(now - lanes_log2(stride, late) - usual, zero), most)
+        tail = smaller(larger(lanes_log2(stride, held) - now, zero), most)
+        store(x, i * L, v * lanes_exp2(stride, fused(for_onset, onset, for_tail * tail)))
+    store(state, 0, fast)
+    store(state, L, late)
+    store(state, 2 * L, held)
 
 
 @njit(inline="always", **OPTIONS)
@@ -300,43 +388,44 @@ def follow_curve(work, n, now, threshold_db, slope, knee_db, attack, release, ma
 
 
 @njit(**OPTIONS)
-def compressor(stride, key, gain, count, params, state):
+def compressor(stride, key, gain, params, state):
     """Write the compressor's gain for each sample of the key signal.
 
     Static curve with quadratic knee, then attack and release on the reduction in dB (Giannoulis, Massberg and
     Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
     2 knee [dB], 3 and 4 the share of the way that attack and release go in a sample, 5 make-up [dB]. state row: 0 reduction [dB].
     """
-    LANES = len(stride)
-    length = key.size // LANES
-    if LANES < WIDE:  # few channels: one after the other, with vectors along the time
-        work = np.zeros(BLOCK, np.float32)
-        for start in range(0, length, BLOCK):
-            n = min(BLOCK, length - start)
-            for c in range(count):
-                for i in range(n):
-                    work[i] = abs(key[(start + i) * LANES + c])
-                state[c] = follow_curve(
-                    work, n, state[c], params[c], params[LANES + c], params[2 * LANES + c],
-                    params[3 * LANES + c], params[4 * LANES + c], params[5 * LANES + c],
-                )  # fmt: skip
-                for i in range(n):
-                    gain[(start + i) * LANES + c] = work[i]
-        return
-    for i in range(length):
-        row = i * LANES
-        for c in range(count):
-            wanted = reduction_db(abs(key[row + c]), params[c], params[LANES + c], params[2 * LANES + c])
-            now = smoothed_db(state[c], wanted, params[3 * LANES + c], params[4 * LANES + c])
-            state[c] = now
-            gain[row + c] = exp2((params[5 * LANES + c] - now) * OCTAVE_PER_DB)
+    L = len(stride)
+    zero, half, two = splat(stride, f32(0.0)), splat(stride, f32(0.5)), splat(stride, f32(2.0))
+    floor, least = splat(stride, FLOOR), splat(stride, f32(1e-12))
+    per_octave, per_db = splat(stride, DB_PER_OCTAVE), splat(stride, OCTAVE_PER_DB)
+    threshold, slope, knee = load(stride, params, 0), load(stride, params, L), load(stride, params, 2 * L)
+    attack, release, makeup = load(stride, params, 3 * L), load(stride, params, 4 * L), load(stride, params, 5 * L)
+    reach, share = half * knee, inverse(fused(two, knee, floor))
+    now = load(stride, state, 0)
+    for i in range(key.size // L):
+        over = fused(lanes_log2(stride, size(load(stride, key, i * L)) + floor), per_octave, zero - threshold)
+        inside = over + reach
+        soft = where_over(inside, zero, inside * inside * share, zero)
+        wanted = where_over(inside, knee, over, soft) * slope
+        now = fused(wanted - now, where_over(wanted, now, attack, release), now)
+        now = where_over(now, least, now, zero)
+        store(gain, i * L, lanes_exp2(stride, (makeup - now) * per_db))
+    store(state, 0, now)
+
+
+@njit(inline="always", **OPTIONS)
+def times(stride, x, gain):
+    """Multiply rows by a gain, in place."""
+    L = len(stride)
+    for at in range(0, x.size, L):
+        store(x, at, load(stride, x, at) * load(stride, gain, at))
 
 
 @njit(**OPTIONS)
 def chain(
     stride,
     x,
-    count,
     samples,
     early,
     gate_params,
@@ -357,30 +446,26 @@ def chain(
     key_params, key_state, eq_params, eq_state, detector_params, detector_state = filters
     for start in range(0, samples, BLOCK):
         rows = min(BLOCK, samples - start)
-        part = x[start * LANES : (start + rows) * LANES]
+        part, wide = x[start * LANES : (start + rows) * LANES], key[: rows * LANES]
         if gate_params.size:
-            for i in range(rows):
-                for c in range(count):
-                    key[i * LANES + c] = x[(start + i + early[c]) * LANES + c]
-            wide = key[: rows * LANES]
-            svf_cascade(stride, wide, count, key_params.size // (6 * LANES), key_params, key_state)
-            gate(stride, wide, gain, count, gate_params, gate_state)
-            for i in range(rows):
-                for c in range(count):
-                    part[i * LANES + c] *= gain[i * LANES + c]
-        svf_cascade(stride, part, count, eq_params.size // (6 * LANES), eq_params, eq_state)
+            for c in range(LANES):
+                first = start + early[c]
+                for i in range(rows):
+                    wide[i * LANES + c] = x[(first + i) * LANES + c]
+            svf_cascade(stride, wide, key_params.size // (6 * LANES), key_params, key_state)
+            gate(stride, wide, gain, gate_params, gate_state)
+            times(stride, part, gain)
+        svf_cascade(stride, part, eq_params.size // (6 * LANES), eq_params, eq_state)
         if shaper_params.size:
-            shaper(stride, part, count, shaper_params, shaper_state)
+            shaper(stride, part, shaper_params, shaper_state)
         if comp_params.size:
-            wide = part
+            heard = part
             if detector_params.size:
-                wide = key[: rows * LANES]
                 wide[:] = part
-                svf_cascade(stride, wide, count, detector_params.size // (6 * LANES), detector_params, detector_state)
-            compressor(stride, wide, gain, count, comp_params, comp_state)
-            for i in range(rows):
-                for c in range(count):
-                    part[i * LANES + c] *= gain[i * LANES + c]
+                svf_cascade(stride, wide, detector_params.size // (6 * LANES), detector_params, detector_state)
+                heard = wide
+            compressor(stride, heard, gain, comp_params, comp_state)
+            times(stride, part, gain)
 
 
 BANKS = {
@@ -390,7 +475,7 @@ BANKS = {
             for kernel in (svf_cascade, band_powers, gate, shaper, compressor, chain)
         }
     )
-    for width in (WIDE, NARROW)
+    for width in WIDTHS
 }
 
 

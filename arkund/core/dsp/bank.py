@@ -1,7 +1,7 @@
 """Several channels in lock-step: the checked door to the compiled kernels.
 
-A *bank* is audio as float32 [shape=(samples, width)]: channels side by side, unused lanes silent. The width is NARROW for a few
-channels and WIDE else, because the kernels are made for these two strides.
+A *bank* is audio as float32 [shape=(samples, width)]: channels side by side, unused lanes silent. The width is one of few, for
+which the kernels are made.
 """
 
 from collections.abc import Iterable, Sequence
@@ -18,9 +18,14 @@ SETTLED_TIME_CONSTANTS = 11.5  # a 20 dB difference of gain has shrunk to 0.0002
 
 def empty_bank(samples: int, count: int) -> np.ndarray:
     """Return a silent bank that is wide enough for ``count`` channels."""
+    return np.zeros((samples, width_for(count)), np.float32)
+
+
+def width_for(count: int) -> int:
+    """Return the width of a bank for ``count`` channels."""
     if not 1 <= count <= WIDE:
         raise AudioError(f"A bank holds 1 to {WIDE} channels, got {count}.")
-    return np.zeros((samples, NARROW if count <= NARROW else WIDE), np.float32)
+    return next(width for width in _kernels.WIDTHS if width >= count)
 
 
 def bank_of(channels: Sequence[np.ndarray]) -> np.ndarray:
@@ -61,9 +66,8 @@ class Filters:
 
     def __init__(self, cascades: Sequence[Sequence[Biquad]], width: int) -> None:
         self.depth = max((len(cascade) for cascade in cascades), default=0)
-        self._count = len(cascades)
         params = np.zeros((self.depth, 6, width), np.float32)
-        params[:] = np.array((0.5, 0.25, 0.125, 1.0, 0.0, 0.0), np.float32)[None, :, None]
+        params[:] = np.array((-1.0, 0.5, 0.25, 1.0, 0.0, 0.0), np.float32)[None, :, None]
         for lane, cascade in enumerate(cascades):
             for place, section in enumerate(cascade):
                 params[place, :, lane] = section.state_variable()
@@ -73,7 +77,7 @@ class Filters:
     def run(self, bank: np.ndarray) -> None:
         """Filter a bank [shape=(samples, width), contiguous] in place."""
         if self.depth:
-            kernels(bank).svf_cascade(bank.reshape(-1), self._count, self.depth, self.params, self.state)
+            kernels(bank).svf_cascade(bank.reshape(-1), self.depth, self.params, self.state)
 
 
 def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.ndarray:

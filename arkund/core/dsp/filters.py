@@ -39,7 +39,10 @@ class Biquad:
         return (self.b0 + z * (self.b1 + z * self.b2)) / (1.0 + z * (self.a1 + z * self.a2))
 
     def state_variable(self) -> tuple[float, float, float, float, float, float]:
-        """Return a1, a2, a3 and the mix m0, m1, m2 of the equivalent state-variable section."""
+        """Return 2 (a1 - 1), 2 a2, 2 a3 and the mix m0, m1, m2 of the equivalent state-variable section.
+
+        a1 is near 1 for low frequencies: what it lacks is what float32 would lose.
+        """
         plus, minus = 1.0 + self.a1 + self.a2, 1.0 - self.a1 + self.a2
         g = math.sqrt(plus / minus)
         a0 = 4.0 / minus
@@ -48,7 +51,7 @@ class Biquad:
         m2 = (self.b0 + self.b1 + self.b2) / plus - m0
         m1 = a0 / (2.0 * g) * ((self.b0 - self.b2) - m0 * (1.0 - self.a2))
         first = 1.0 / (1.0 + g * (g + k))
-        return first, g * first, g * g * first, m0, m1, m2
+        return -2.0 * g * (g + k) * first, 2.0 * g * first, 2.0 * g * g * first, m0, m1, m2
 
     def settle_samples(self) -> int:
         """Return after how many samples the impulse response has fallen by REACH_DB."""

@@ -12,7 +12,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import NARROW, WIDE, Filters, bank_of
+from arkund.core.dsp.bank import Filters, bank_of, width_for
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, gain_to_db
@@ -53,7 +53,7 @@ class Meter:
 
     def __init__(self, count: int, sample_rate_hz: int) -> None:
         self._count, self._step = count, round(STEP_S * sample_rate_hz)
-        self.width = NARROW if count <= NARROW else WIDE
+        self.width = width_for(count)
         self._weighting = Filters([k_weighting(sample_rate_hz)] * count, self.width)
         self._steps: list[np.ndarray] = []
         self._power, self._filled = np.zeros(count), 0

@@ -43,7 +43,7 @@ class Shaper:
     def run(self, bank: np.ndarray) -> None:
         """Shape a bank [float32, shape=(samples, width), contiguous] in place."""
         if self.on:
-            kernels(bank).shaper(bank.reshape(-1), self._count, self.params, self.state)
+            kernels(bank).shaper(bank.reshape(-1), self.params, self.state)
 
 
 def detector(settings: CompressorSettings, sample_rate_hz: int) -> tuple[Biquad, ...]:
@@ -70,7 +70,7 @@ class Compressor:
             key = bank.copy()
             self.key.run(key)
         gain = np.empty(bank.shape, np.float32)
-        kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), self._count, self.params, self.state)
+        kernels(bank).compressor(key.reshape(-1), gain.reshape(-1), self.params, self.state)
         return gain
 
     def run(self, bank: np.ndarray) -> None:

@@ -5,7 +5,7 @@ from collections.abc import Collection, Sequence
 import numpy as np
 
 from arkund.core.clean.process import Gate
-from arkund.core.dsp.bank import NARROW, WIDE, kernels
+from arkund.core.dsp.bank import kernels, width_for
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.process import Compressor, Shaper
 from arkund.core.tone.process import equaliser
@@ -15,15 +15,15 @@ NOTHING = np.zeros(0, np.float32)
 
 
 class Strips:
-    """The processing of up to WIDE mics, that goes on where it stopped.
+    """The processing of a bank of mics, that goes on where it stopped.
 
     No mic hears another, and how the audio is cut into calls changes nothing, so a mic's samples depend neither on its bank nor on its blocks.
     """
 
     def __init__(self, mics: Sequence[MicPlan], sample_rate_hz: int, stages: Collection[str] = STAGES) -> None:
         mics = [_only(mic, stages) for mic in mics]
-        self.width = NARROW if len(mics) <= NARROW else WIDE
-        self._count, self._begun = len(mics), False
+        self.width = width_for(len(mics))
+        self._begun = False
         self._gate = Gate([mic.gate for mic in mics], sample_rate_hz, self.width)
         self._equaliser = equaliser([mic.tone for mic in mics], sample_rate_hz, self.width)
         self._shaper = Shaper([mic.shaper for mic in mics], sample_rate_hz, self.width)
@@ -43,7 +43,6 @@ class Strips:
         filters = [each for f in (gate.key, self._equaliser, compressor.key) for each in (f.params, f.state)]
         kernels(bank).chain(
             bank.reshape(-1),
-            self._count,
             count,
             gate.early,
             gate.params if gate.on else NOTHING,

@@ -55,7 +55,8 @@ class TestBank:
     def test_width(self):
         """Few channels take a narrow bank."""
         assert empty_bank(10, 2).shape == (10, NARROW)
-        assert empty_bank(10, 5).shape == (10, WIDE)
+        assert empty_bank(10, 5).shape == (10, 8)
+        assert empty_bank(10, 9).shape == (10, WIDE)
 
     @pytest.mark.parametrize("count", [0, 17])
     def test_too_many(self, count):

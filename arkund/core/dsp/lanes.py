@@ -1,0 +1,221 @@
+"""A Numba type for compiled loops: some float32 lanes side by side, one vector of the processor (or a few), with the usual operators.
+
+The compiler finds vectors by itself only where it can prove that no two arrays overlap, which it rarely can; with values of this type nothing has to be
+found, and what goes from sample to sample stays in registers. Every lane is rounded as a single float32 would be, whatever the number of lanes.
+
+``load(stride, x, at)`` reads as many lanes as ``stride``, a tuple, is long; ``store(x, at, lanes)`` writes them; ``splat(stride, value)`` repeats a
+value. Beside the operators + - * there are ``fused`` (a * b + c rounded once), ``smaller``, ``larger``, ``size`` (magnitude), ``where_over`` (select by
+comparison), and the bits of which logarithms are made.
+"""
+
+import operator
+
+from llvmlite import ir
+from numba import types
+from numba.core import cgutils
+from numba.core.datamodel import models
+from numba.extending import intrinsic, overload, register_model
+
+F32, I32 = ir.FloatType(), ir.IntType(32)
+
+
+class Lanes(types.Type):
+    """The type of some float32 lanes."""
+
+    def __init__(self, count: int) -> None:
+        self.count = count
+        super().__init__(name=f"lanes{count}")
+
+
+@register_model(Lanes)
+class _LanesModel(models.PrimitiveModel):
+    def __init__(self, manager, kind) -> None:
+        super().__init__(manager, kind, ir.VectorType(F32, kind.count))
+
+
+def _constant(kind: ir.VectorType, value) -> ir.Constant:
+    return ir.Constant(kind, [value] * kind.count)
+
+
+def _whole(count: int) -> ir.VectorType:
+    return ir.VectorType(I32, count)
+
+
+@intrinsic
+def load(typing, stride, x, at):
+    """Read lanes from a flat float32 array."""
+    kind = Lanes(stride.count)
+
+    def code(context, builder, signature, args):
+        array = context.make_array(signature.args[1])(context, builder, args[1])
+        place = builder.gep(array.data, [args[2]], inbounds=True)
+        place = builder.bitcast(place, ir.VectorType(F32, kind.count).as_pointer())
+        return builder.load(place, align=4)
+
+    return kind(stride, x, types.intp), code
+
+
+@intrinsic
+def store(typing, x, at, lanes):
+    """Write lanes into a flat float32 array."""
+
+    def code(context, builder, signature, args):
+        array = context.make_array(signature.args[0])(context, builder, args[0])
+        place = builder.gep(array.data, [args[1]], inbounds=True)
+        place = builder.bitcast(place, args[2].type.as_pointer())
+        builder.store(args[2], place, align=4)
+        return context.get_dummy_value()
+
+    return types.void(x, types.intp, lanes), code
+
+
+@intrinsic
+def splat(typing, stride, value):
+    """Repeat a float32 in all lanes."""
+    kind = Lanes(stride.count)
+
+    def code(context, builder, signature, args):
+        vector = ir.VectorType(F32, kind.count)
+        first = builder.insert_element(ir.Constant(vector, ir.Undefined), args[1], ir.Constant(I32, 0))
+        return builder.shuffle_vector(first, ir.Constant(vector, ir.Undefined), _constant(_whole(kind.count), 0))
+
+    return kind(stride, types.float32), code
+
+
+def _binary(name: str):
+    """Return an intrinsic of two lanes by the builder's instruction."""
+
+    @intrinsic
+    def both(typing, a, b):
+        def code(context, builder, signature, args):
+            return getattr(builder, name)(args[0], args[1])
+
+        return a(a, b), code
+
+    return both
+
+
+_add, _sub, _mul = _binary("fadd"), _binary("fsub"), _binary("fmul")
+
+
+@intrinsic
+def fused(typing, a, b, c):
+    """Return a * b + c, rounded once on every machine."""
+
+    def code(context, builder, signature, args):
+        vector = args[0].type
+        kind = ir.FunctionType(vector, [vector] * 3)
+        name = f"llvm.fma.v{vector.count}f32"  # llvmlite's own builder knows single values only
+        return builder.call(cgutils.get_or_insert_function(builder.module, kind, name), args)
+
+    return a(a, b, c), code
+
+
+@intrinsic
+def inverse(typing, a):
+    """Return 1 / a."""
+
+    def code(context, builder, signature, args):
+        return builder.fdiv(_constant(args[0].type, 1.0), args[0])
+
+    return a(a), code
+
+
+@intrinsic
+def smaller(typing, a, b):
+    """Return the smaller of both in each lane."""
+
+    def code(context, builder, signature, args):
+        return builder.select(builder.fcmp_ordered("<", args[0], args[1]), args[0], args[1])
+
+    return a(a, b), code
+
+
+@intrinsic
+def larger(typing, a, b):
+    """Return the larger of both in each lane."""
+
+    def code(context, builder, signature, args):
+        return builder.select(builder.fcmp_ordered(">", args[0], args[1]), args[0], args[1])
+
+    return a(a, b), code
+
+
+@intrinsic
+def where_over(typing, a, b, x, y):
+    """Return x in the lanes in which a > b, else y."""
+
+    def code(context, builder, signature, args):
+        return builder.select(builder.fcmp_ordered(">", args[0], args[1]), args[2], args[3])
+
+    return x(a, b, x, y), code
+
+
+@intrinsic
+def size(typing, a):
+    """Return each lane's magnitude."""
+
+    def code(context, builder, signature, args):
+        whole = _whole(args[0].type.count)
+        bits = builder.and_(builder.bitcast(args[0], whole), _constant(whole, 0x7FFFFFFF))
+        return builder.bitcast(bits, args[0].type)
+
+    return a(a), code
+
+
+@intrinsic
+def exponent(typing, a):
+    """Return the power of two in each lane's bits, as float32."""
+
+    def code(context, builder, signature, args):
+        whole = _whole(args[0].type.count)
+        bits = builder.ashr(builder.bitcast(args[0], whole), _constant(whole, 23))
+        return builder.sitofp(builder.sub(bits, _constant(whole, 127)), args[0].type)
+
+    return a(a), code
+
+
+@intrinsic
+def mantissa(typing, a):
+    """Return each lane without its power of two: 1 to 2."""
+
+    def code(context, builder, signature, args):
+        whole = _whole(args[0].type.count)
+        bits = builder.and_(builder.bitcast(args[0], whole), _constant(whole, 0x007FFFFF))
+        return builder.bitcast(builder.or_(bits, _constant(whole, 0x3F800000)), args[0].type)
+
+    return a(a), code
+
+
+@intrinsic
+def truncated(typing, a):
+    """Return each lane without its fraction."""
+
+    def code(context, builder, signature, args):
+        return builder.sitofp(builder.fptosi(args[0], _whole(args[0].type.count)), args[0].type)
+
+    return a(a), code
+
+
+@intrinsic
+def power_of_two(typing, a):
+    """Return 2 to each lane, which must be whole and between -126 and 127."""
+
+    def code(context, builder, signature, args):
+        whole = _whole(args[0].type.count)
+        bits = builder.add(builder.fptosi(args[0], whole), _constant(whole, 127))
+        return builder.bitcast(builder.shl(bits, _constant(whole, 23)), args[0].type)
+
+    return a(a), code
+
+
+def _operator(which, both) -> None:
+    @overload(which, inline="always")
+    def between(a, b):
+        if isinstance(a, Lanes) and a == b:
+            return lambda a, b: both(a, b)
+        return None
+
+
+for _which, _both in ((operator.add, _add), (operator.sub, _sub), (operator.mul, _mul)):
+    _operator(_which, _both)
