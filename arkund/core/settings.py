@@ -94,7 +94,7 @@ class Settings:
             raise SettingsError(
                 f"{where or cls.__name__}: unknown key {unknown[0]!r}; known are {', '.join(sorted(known))}."
             )
-        values = {key: _typed(hints[key], value, f"{where}.{key}".lstrip(".")) for key, value in data.items()}
+        values = {key: typed(hints[key], value, f"{where}.{key}".lstrip(".")) for key, value in data.items()}
         try:
             return cls(**values)
         except TypeError as error:
@@ -150,8 +150,8 @@ def _plain(value: Any) -> Any:
     return value
 
 
-def _typed(hint: Any, value: Any, where: str) -> Any:
-    """Convert plain data to the annotated type; numbers and texts are checked by the field itself."""
+def typed(hint: Any, value: Any, where: str) -> Any:
+    """Return plain data converted to an annotated type; numbers and texts are checked by the field itself."""
     members = _union(hint)
     if value is None:
         if type(None) in members:
@@ -169,11 +169,11 @@ def _typed(hint: Any, value: Any, where: str) -> Any:
         if not variadic and len(value) != len(kinds):
             raise SettingsError(f"{where}: expected {len(kinds)} values, got {len(value)}.")
         kind_of = (lambda i: kinds[0]) if variadic else (lambda i: kinds[i])
-        return tuple(_typed(kind_of(i), item, f"{where}.{i}") for i, item in enumerate(value))
+        return tuple(typed(kind_of(i), item, f"{where}.{i}") for i, item in enumerate(value))
     if origin is dict:
         if not isinstance(value, dict):
             raise SettingsError(f"{where}: expected an object, got {value!r}.")
-        return {str(key): _typed(typing.get_args(hint)[1], item, f"{where}.{key}") for key, item in value.items()}
+        return {str(key): typed(typing.get_args(hint)[1], item, f"{where}.{key}") for key, item in value.items()}
     if hint is float:
         if isinstance(value, bool) or not isinstance(value, (int, float)):
             raise SettingsError(f"{where}: expected a number, got {value!r}.")

@@ -12,22 +12,28 @@ def warm() -> None:
     """Call each kernel with the types that it is used with; the compiled code is kept beside the module."""
     f = np.float32
     mono, stereo = np.zeros(64, f), np.zeros(128, f)
-    for lanes, kernels in k.BANKS.items():
+    for lanes in k.WIDTHS:
+        kernels = k.BANKS[lanes]
         bank, gain = np.zeros(64 * lanes, f), np.zeros(64 * lanes, f)
         kernels.svf_cascade(bank, 1, np.zeros(6 * lanes, f), np.zeros(2 * lanes, f))
         kernels.gate(bank, gain, np.ones(8 * lanes, f), np.zeros(5 * lanes, f))
         kernels.shaper(bank, np.ones(9 * lanes, f), np.ones(3 * lanes, f))
         kernels.compressor(bank, gain, np.ones(6 * lanes, f), np.zeros(lanes, f))
-        k.multiply(bank, gain, lanes, 2)
+        kernels.mix_down(bank, lanes, 2, np.zeros(2 * lanes, f), bank.copy())
+        kernels.weighted(
+            bank, np.ones(12 * lanes, f), np.zeros(4 * lanes, f), one := np.ones(lanes, f), one, np.zeros(lanes)
+        )
         one, none = np.ones(lanes, f), np.zeros(0, f)
         filters = (none, none.copy(), np.ones(6 * lanes, f), np.zeros(2 * lanes, f), none.copy(), none.copy())
         early = np.zeros(lanes, np.int64)
         kernels.chain(bank, 64, early, none, one, filters, none, one, none, one)
+    pair = k.BANKS[k.PAIR]
+    pair.svf_cascade(stereo.copy(), 1, np.ones(12, f), np.zeros(4, f))
+    pair.weighted(stereo, np.ones(24, f), np.zeros(8, f), np.ones(2, f), np.ones(2, f), np.zeros(2))
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
     k.pair_gain(stereo, 2, np.ones(6, f), np.zeros(1, f), mono.copy())
     k.multiply_pair(stereo, mono, f(1), f(0))
-    k.mix_down(bank, lanes, 2, np.ones(8, f), np.zeros(256, f))
-    k.dither_24(bank, lanes, 0, 1, 0, np.uint32(1), np.zeros(192, np.uint8))
+    k.dither_24(bank, lanes, 1, 0, np.ones(2, np.uint32), np.zeros((2, 193), np.uint8))
     k.decibels(mono + f(1), mono[:4] + f(1), mono.copy())
     k.release_floor(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))

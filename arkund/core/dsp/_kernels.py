@@ -26,12 +26,14 @@ from arkund.core.dsp.lanes import (
     smaller,
     splat,
     store,
+    store_whole,
     truncated,
     where_over,
 )
 
 WIDTHS = (4, 8, 16)  # channels of a bank
 NARROW, WIDE = WIDTHS[0], WIDTHS[-1]
+PAIR = 2  # interleaved stereo is a bank of two, for what is done to it
 BLOCK = 128  # samples between two flushes of denormal states
 OPTIONS = {
     "nogil": True,
@@ -215,52 +217,82 @@ def svf_cascade(stride, x, sections, params, state):
         flush(state)
 
 
+@njit(inline="always", **OPTIONS)
+def two_bands(stride, x, first, last, p, s, sums):
+    """Filter rows into two bands of two sections each, and write the sum of squares of each."""
+    L = len(stride)
+    B, C, D = 6 * L, 12 * L, 18 * L
+    a1, a2, b1, b2 = load(stride, s, 0), load(stride, s, L), load(stride, s, 2 * L), load(stride, s, 3 * L)
+    c1, c2, d1, d2 = load(stride, s, 4 * L), load(stride, s, 5 * L), load(stride, s, 6 * L), load(stride, s, 7 * L)
+    one = two = splat(stride, f32(0.0))
+    for i in range(first, last):
+        v = load(stride, x, i * L)
+        y, a1, a2 = section(stride, v, a1, a2, p, 0)
+        z, c1, c2 = section(stride, v, c1, c2, p, C)
+        y, b1, b2 = section(stride, y, b1, b2, p, B)
+        z, d1, d2 = section(stride, z, d1, d2, p, D)
+        one, two = fused(y, y, one), fused(z, z, two)
+    store(s, 0, a1)
+    store(s, L, a2)
+    store(s, 2 * L, b1)
+    store(s, 3 * L, b2)
+    store(s, 4 * L, c1)
+    store(s, 5 * L, c2)
+    store(s, 6 * L, d1)
+    store(s, 7 * L, d2)
+    store(sums, 0, one)
+    store(sums, L, two)
+
+
+@njit(inline="always", **OPTIONS)
+def two_wide_bands(stride, x, first, last, p, s, most):
+    """Filter rows into two bands of a section each, and write the largest square of each."""
+    L = len(stride)
+    a1, a2, b1, b2 = load(stride, s, 0), load(stride, s, L), load(stride, s, 2 * L), load(stride, s, 3 * L)
+    one = two = splat(stride, f32(0.0))
+    for i in range(first, last):
+        v = load(stride, x, i * L)
+        y, a1, a2 = section(stride, v, a1, a2, p, 0)
+        z, b1, b2 = section(stride, v, b1, b2, p, 6 * L)
+        one, two = larger(one, y * y), larger(two, z * z)
+    store(s, 0, a1)
+    store(s, L, a2)
+    store(s, 2 * L, b1)
+    store(s, 3 * L, b2)
+    store(most, 0, one)
+    store(most, L, two)
+
+
 @njit(**OPTIONS)
 def band_powers(stride, x, count, ends, params, power, quick):
     """Filter a bank into bands and measure them: mean squares, and largest squares of parts of the same frames.
 
     ends [frames * parts + 1]: where parts begin, and the last ends; what lies before the first only lets the filters settle. params: two sections for
-    each band of ``power`` [frames, LANES, bands], then one for each of ``quick`` [frames * parts, LANES, wide bands]; both are filled.
+    each band of ``power`` [frames, LANES, bands: even], then one for each of ``quick`` [frames * parts, LANES, 2]; both are filled.
     """
-    LANES = len(stride)
-    frames, bands, wide = power.shape[0], power.shape[2], quick.shape[2]
+    L = len(stride)
+    frames, bands = power.shape[0], power.shape[2]
     parts = quick.shape[0] // frames
-    state = np.zeros((2 * bands + wide) * 2 * LANES, np.float32)
-    longest = BLOCK
-    for frame in range(frames):
-        longest = max(longest, ends[(frame + 1) * parts] - ends[frame * parts])
-    scratch, sums = np.zeros(longest * LANES, np.float32), np.zeros(LANES, np.float32)
-    settling = (ends[0] + BLOCK - 1) // BLOCK
-    for step in range(settling + frames):
-        frame = step - settling
-        first, last = step * BLOCK, min((step + 1) * BLOCK, ends[0])
-        if frame >= 0:
-            first, last = ends[frame * parts], ends[(frame + 1) * parts]
-        work = scratch[: (last - first) * LANES]
-        for band in range(bands + wide):
-            section = min(2 * band, bands + band)
-            sections = 2 if band < bands else 1
-            p = params[section * 6 * LANES : (section + sections) * 6 * LANES]
-            s = state[section * 2 * LANES : (section + sections) * 2 * LANES]
-            work[:] = x[first * LANES : last * LANES]
-            svf_cascade(stride, work, sections, p, s)
-            if frame < 0:
-                continue
-            if band < bands:
-                sums[:] = f32(0.0)
-                for i in range(last - first):
-                    for c in range(count):
-                        sums[c] += work[i * LANES + c] * work[i * LANES + c]
+    state, found = np.zeros((2 * bands + 2) * 2 * L, np.float32), np.zeros(2 * L, np.float32)
+    wide_p, wide_s = params[2 * bands * 6 * L :], state[2 * bands * 2 * L :]
+    for frame in range(-1, frames):  # the first: what only settles
+        first, last = (0, ends[0]) if frame < 0 else (ends[frame * parts], ends[(frame + 1) * parts])
+        for band in range(0, bands, 2):
+            two_bands(stride, x, first, last, params[2 * band * 6 * L :], state[2 * band * 2 * L :], found)
+            if frame >= 0:
                 for c in range(count):
-                    power[frame, c, band] = sums[c] / f32(last - first)
-                continue
+                    power[frame, c, band] = found[c] / f32(last - first)
+                    power[frame, c, band + 1] = found[L + c] / f32(last - first)
+        if frame < 0:
+            two_wide_bands(stride, x, first, last, wide_p, wide_s, found)
+        else:
             for part in range(frame * parts, (frame + 1) * parts):
-                sums[:] = f32(0.0)
-                for i in range(ends[part] - first, ends[part + 1] - first):
-                    for c in range(count):
-                        sums[c] = max(sums[c], work[i * LANES + c] * work[i * LANES + c])
+                two_wide_bands(stride, x, ends[part], ends[part + 1], wide_p, wide_s, found)
                 for c in range(count):
-                    quick[part, c, band - bands] = sums[c]
+                    quick[part, c, 0] = found[c]
+                    quick[part, c, 1] = found[L + c]
+        if frame % 64 == 0:
+            flush(state)
 
 
 @njit(inline="always", **OPTIONS)
@@ -368,20 +400,16 @@ def reduction_db(size, threshold_db, slope, knee_db):
 
 
 @njit(inline="always", **OPTIONS)
-def smoothed_db(now, wanted, attack, release):
-    """Return the next reduction on its way to the wanted one."""
-    now += (wanted - now) * (attack if wanted > now else release)
-    return now if now > f32(1e-12) else f32(0.0)
-
-
-@njit(inline="always", **OPTIONS)
 def follow_curve(work, n, now, threshold_db, slope, knee_db, attack, release, makeup_db):
     """Turn magnitudes into gains, in place, and return the last reduction: only the smoothing goes sample by sample."""
     for i in range(n):
         work[i] = reduction_db(work[i], threshold_db, slope, knee_db)
     for i in range(n):
-        now = smoothed_db(now, work[i], attack, release)
+        # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
+        rising, falling = fused(attack, work[i] - now, now), fused(release, work[i] - now, now)
+        now = max(rising, falling) if attack >= release else min(rising, falling)
         work[i] = now
+    now = now if now > f32(1e-12) else f32(0.0)
     for i in range(n):
         work[i] = exp2((makeup_db - work[i]) * OCTAVE_PER_DB)
     return now
@@ -408,10 +436,11 @@ def compressor(stride, key, gain, params, state):
         inside = over + reach
         soft = where_over(inside, zero, inside * inside * share, zero)
         wanted = where_over(inside, knee, over, soft) * slope
-        now = fused(wanted - now, where_over(wanted, now, attack, release), now)
-        now = where_over(now, least, now, zero)
+        # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
+        rising, falling = fused(attack, wanted - now, now), fused(release, wanted - now, now)
+        now = where_over(release, attack, smaller(rising, falling), larger(rising, falling))
         store(gain, i * L, lanes_exp2(stride, (makeup - now) * per_db))
-    store(state, 0, now)
+    store(state, 0, where_over(now, least, now, zero))
 
 
 @njit(inline="always", **OPTIONS)
@@ -466,17 +495,6 @@ def chain(
                 heard = wide
             compressor(stride, heard, gain, comp_params, comp_state)
             times(stride, part, gain)
-
-
-BANKS = {
-    width: SimpleNamespace(
-        **{
-            kernel.__name__: partial(kernel, (None,) * width)
-            for kernel in (svf_cascade, band_powers, gate, shaper, compressor, chain)
-        }
-    )
-    for width in WIDTHS
-}
 
 
 @njit(**OPTIONS)
@@ -579,42 +597,50 @@ def place(rows, count, gains, out):
 
 
 @njit(**OPTIONS)
-def mix_down(bank, lanes, count, gains, out):
-    """Add the lanes in use of a bank to the columns of ``out`` [samples * columns]; gains [count * columns]."""
-    columns = gains.size // count
-    for i in range(bank.size // lanes):
-        row = out[i * columns : (i + 1) * columns]
+def mix_down(stride, bank, lanes, count, gains, out):
+    """Add the lanes in use of a bank to another bank, ``out``; gains [count * LANES]: of each into its lanes."""
+    L = len(stride)
+    for i in range(out.size // L):
+        total = load(stride, out, i * L)
         for c in range(count):
-            x = bank[i * lanes + c]
-            g = gains[c * columns : (c + 1) * columns]
-            for k in range(columns):
-                row[k] += x * g[k]
+            total = fused(splat(stride, bank[i * lanes + c]), load(stride, gains, c * L), total)
+        store(out, i * L, total)
 
 
 @njit(**OPTIONS)
-def peaks_and_overs(bank, lanes, count, peaks, overs):
-    """Raise each lane's largest magnitude, and count its samples beyond full scale."""
-    over = np.zeros(lanes, np.int32)
-    for i in range(bank.size // lanes):
-        for c in range(count):
-            size = abs(bank[i * lanes + c])
-            peaks[c] = max(peaks[c], size)
-            over[c] += i32(1) if size > f32(1.0) else i32(0)
-    for c in range(count):
-        overs[c] += over[c]
+def weighted(stride, x, params, state, peaks, overs, sums):
+    """Meter a bank: raise each lane's largest magnitude, count its samples beyond full scale, and add the squares of what two sections leave.
 
-
-@njit(**OPTIONS)
-def sum_squares(bank, lanes, count, sums):
-    """Add the squares of each lane in use to ``sums`` [float64]."""
-    part = np.zeros(lanes, np.float32)
-    for block in range((bank.size // lanes + BLOCK - 1) // BLOCK):
-        part[:] = f32(0.0)
-        for i in range(block * BLOCK, min((block + 1) * BLOCK, bank.size // lanes)):
-            for c in range(count):
-                part[c] += bank[i * lanes + c] * bank[i * lanes + c]
-        for c in range(count):
-            sums[c] += part[c]
+    peaks and overs [LANES], float32; sums [LANES], float64.
+    """
+    L = len(stride)
+    a1, a2, b1, b2 = (
+        load(stride, state, 0),
+        load(stride, state, L),
+        load(stride, state, 2 * L),
+        load(stride, state, 3 * L),
+    )
+    zero, one = splat(stride, f32(0.0)), splat(stride, f32(1.0))
+    most, found = load(stride, peaks, 0), np.zeros(L, np.float32)
+    for start in range(0, x.size // L, BLOCK):
+        total, over = zero, load(stride, overs, 0)
+        for i in range(start, min(start + BLOCK, x.size // L)):
+            v = load(stride, x, i * L)
+            most = larger(most, size(v))
+            over = over + where_over(size(v), one, one, zero)
+            y, a1, a2 = section(stride, v, a1, a2, params, 0)
+            z, b1, b2 = section(stride, y, b1, b2, params, 6 * L)
+            total = fused(z, z, total)
+        store(overs, 0, over)
+        store(found, 0, total)
+        for c in range(L):
+            sums[c] += found[c]
+    store(peaks, 0, most)
+    store(state, 0, a1)
+    store(state, L, a2)
+    store(state, 2 * L, b1)
+    store(state, 3 * L, b2)
+    flush(state)
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
@@ -654,43 +680,36 @@ def true_peaks(bank, lanes, count, taps, best):
 
 
 @njit(**OPTIONS)
-def dither_24(bank, lanes, first, channels, place, seed, out):
-    """Write lanes first..first + channels as interleaved 24-bit little-endian integers with triangular dither of one step.
+def dither_24(bank, lanes, channels, place, seeds, out):
+    """Write files of a bank, ``channels`` lanes each, as interleaved 24-bit little-endian integers with triangular dither of one step.
 
-    The noise of a sample is the difference of the halves of a hash of its place in the file and the file's seed: xor-shift-multiply with the constants of
-    C. Wellons, Prospecting for Hash Functions (2018).
+    seeds [files, uint32]; out [files, samples * channels * 3 + 1]: the last byte is not a sample's. The noise of a sample is the difference of the
+    halves of a hash of its place in the file and the file's seed: xor-shift-multiply with the constants of C. Wellons, Prospecting for Hash
+    Functions (2018).
     """
     samples = bank.size // lanes
-    values = np.zeros(BLOCK * 2, np.float32)
-    steps = np.zeros(BLOCK * 2, np.int32)
+    steps, base = np.zeros(BLOCK * lanes, np.int32), np.zeros(BLOCK * lanes, np.uint32)
+    for i in range(BLOCK):
+        for c in range(min(lanes, seeds.size * channels)):
+            base[i * lanes + c] = seeds[c // channels] + u32(i * channels + c % channels)
     for start in range(0, samples, BLOCK):
         rows = min(BLOCK, samples - start)
-        for i in range(rows):
-            for c in range(channels):
-                values[i * channels + c] = bank[(start + i) * lanes + first + c]
-        base = u32(u32((place + start) * channels) + seed)
-        for i in range(rows * channels):
-            z = u32(base + u32(i)) * u32(0x9E3779B9)
+        part = bank[start * lanes : (start + rows) * lanes]
+        late = u32((place + start) * channels)
+        for k in range(rows * lanes):
+            z = u32(base[k] + late)
             z = u32(z ^ (z >> u32(16))) * u32(0x7FEB352D)
             z = u32(z ^ (z >> u32(15))) * u32(0x846CA68B)
             z = u32(z ^ (z >> u32(16)))
             noise = f32(i32(z >> u32(16)) - i32(z & u32(0xFFFF))) * f32(1.0 / 65536.0)
-            level = min(max(values[i], f32(-1.0)), f32(1.0)) * f32(8388608.0) + noise
-            steps[i] = i32(min(max(np.floor(level + f32(0.5)), f32(-8388608.0)), f32(8388607.0)))
-        at = 3 * start * channels
-        for i in range(rows * channels):
-            value = steps[i]
-            out[at + 3 * i] = value & i32(0xFF)
-            out[at + 3 * i + 1] = (value >> i32(8)) & i32(0xFF)
-            out[at + 3 * i + 2] = (value >> i32(16)) & i32(0xFF)
-
-
-@njit(**OPTIONS)
-def multiply(x, gain, lanes, count):
-    """Multiply the lanes in use of a bank by a gain, in place."""
-    for i in range(x.size // lanes):
-        for c in range(count):
-            x[i * lanes + c] *= gain[i * lanes + c]
+            level = min(max(part[k], f32(-1.0)), f32(1.0)) * f32(8388608.0) + noise
+            steps[k] = i32(min(max(np.floor(level + f32(0.5)), f32(-8388608.0)), f32(8388607.0)))
+        for file in range(seeds.size):
+            row, at = out[file], 3 * start * channels
+            for i in range(rows):
+                for c in range(channels):
+                    store_whole(row, at, steps[i * lanes + file * channels + c])
+                    at += 3
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
@@ -746,3 +765,13 @@ def damped_modes(out, turns, phases, amplitudes, radii, lengths):
         for i in range(min(lengths[k], out.size)):
             out[i] += now
             now, before = a1 * now - a2 * before, now
+
+
+BANKS = {
+    width: SimpleNamespace(**{kernel.__name__: partial(kernel, (None,) * width) for kernel in some})
+    for widths, some in (
+        (WIDTHS, (svf_cascade, band_powers, gate, shaper, compressor, chain, mix_down, weighted)),
+        ((PAIR,), (svf_cascade, weighted)),
+    )
+    for width in widths
+}

@@ -12,7 +12,7 @@ from arkund.core.dsp import _kernels
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 
-WIDE, NARROW = _kernels.WIDE, _kernels.NARROW
+WIDE, NARROW, PAIR = _kernels.WIDE, _kernels.NARROW, _kernels.PAIR
 SETTLED_TIME_CONSTANTS = 11.5  # a 20 dB difference of gain has shrunk to 0.0002 dB, an error of -92 dB
 
 

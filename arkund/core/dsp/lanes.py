@@ -70,6 +70,19 @@ def store(typing, x, at, lanes):
 
 
 @intrinsic
+def store_whole(typing, x, at, value):
+    """Write an int32 into a flat uint8 array, at any place."""
+
+    def code(context, builder, signature, args):
+        array = context.make_array(signature.args[0])(context, builder, args[0])
+        place = builder.gep(array.data, [args[1]], inbounds=True)
+        builder.store(args[2], builder.bitcast(place, I32.as_pointer()), align=1)
+        return context.get_dummy_value()
+
+    return types.void(x, types.intp, types.int32), code
+
+
+@intrinsic
 def splat(typing, stride, value):
     """Repeat a float32 in all lanes."""
     kind = Lanes(stride.count)
@@ -100,9 +113,11 @@ _add, _sub, _mul = _binary("fadd"), _binary("fsub"), _binary("fmul")
 
 @intrinsic
 def fused(typing, a, b, c):
-    """Return a * b + c, rounded once on every machine."""
+    """Return a * b + c, rounded once on every machine; also of single values."""
 
     def code(context, builder, signature, args):
+        if a == types.float32:
+            return builder.fma(*args)
         vector = args[0].type
         kind = ir.FunctionType(vector, [vector] * 3)
         name = f"llvm.fma.v{vector.count}f32"  # llvmlite's own builder knows single values only

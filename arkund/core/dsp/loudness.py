@@ -12,7 +12,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import Filters, bank_of, width_for
+from arkund.core.dsp.bank import PAIR, Filters, bank_of, kernels, width_for
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, gain_to_db
@@ -54,9 +54,9 @@ class Meter:
     def __init__(self, count: int, sample_rate_hz: int) -> None:
         self._count, self._step = count, round(STEP_S * sample_rate_hz)
         self.width = width_for(count)
-        self._weighting = Filters([k_weighting(sample_rate_hz)] * count, self.width)
+        self._weighting = Filters([k_weighting(sample_rate_hz)] * self.width, self.width)
         self._steps: list[np.ndarray] = []
-        self._power, self._filled = np.zeros(count), 0
+        self._power, self._filled = np.zeros(self.width), 0
         self._tail = np.zeros((TAPS_PER_PHASE, self.width), np.float32)
         self.peak = np.zeros(self.width, np.float32)
         self._true = np.zeros(self.width, np.float32)
@@ -64,21 +64,18 @@ class Meter:
 
     def add(self, bank: np.ndarray) -> None:
         """Add a bank [float32, shape=(samples, width), contiguous]."""
-        flat = bank.reshape(-1)
-        _kernels.peaks_and_overs(flat, self.width, self._count, self.peak, self.overs)
         wide = np.concatenate([self._tail, bank])
         _kernels.true_peaks(wide.reshape(-1), self.width, self._count, _FILTER, self._true)
         self._tail = wide[-TAPS_PER_PHASE:].copy()
-        weighted = bank.copy()
-        self._weighting.run(weighted)
-        at = 0
-        while at < weighted.shape[0]:
-            part = weighted[at : at + self._step - self._filled]
-            _kernels.sum_squares(part.reshape(-1), self.width, self._count, self._power)
+        at, overs, filters = 0, np.zeros(self.width, np.float32), self._weighting
+        while at < bank.shape[0]:
+            part = bank[at : at + self._step - self._filled]
+            kernels(part).weighted(part.reshape(-1), filters.params, filters.state, self.peak, overs, self._power)
             at, self._filled = at + part.shape[0], self._filled + part.shape[0]
             if self._filled == self._step:
                 self._steps.append(self._power / self._step)
-                self._power, self._filled = np.zeros(self._count), 0
+                self._power, self._filled = np.zeros(self.width), 0
+        self.overs += overs.astype(np.int64)
 
     def true_peak(self) -> np.ndarray:
         """Return each channel's largest magnitude at and between the samples added so far."""
@@ -110,12 +107,11 @@ def _lufs(power: float) -> float:
 
 
 def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
-    """Return the ungated loudness of a short loop, for matching what is compared [shape=(samples, channels)]."""
-    count = audio.shape[1]
-    bank = bank_of(list(audio.T))
-    Filters([k_weighting(sample_rate_hz)] * count, bank.shape[1]).run(bank)
-    sums = np.zeros(count)
-    _kernels.sum_squares(bank.reshape(-1), bank.shape[1], count, sums)
+    """Return the ungated loudness of a short loop, for matching what is compared [shape=(samples, 2)]."""
+    filters = Filters([k_weighting(sample_rate_hz)] * PAIR, PAIR)
+    peaks, overs, sums = np.zeros(PAIR, np.float32), np.zeros(PAIR, np.float32), np.zeros(PAIR)
+    flat = np.ascontiguousarray(audio, np.float32).reshape(-1)
+    kernels(audio).weighted(flat, filters.params, filters.state, peaks, overs, sums)
     return _lufs(float(sums.sum()) / max(audio.shape[0], 1))
 
 

@@ -10,6 +10,7 @@ References
 import errno
 import hashlib
 import struct
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -38,13 +39,26 @@ def wav_header(sample_rate_hz: int, channels: int, samples: int, bits: int) -> b
     return b"RF64" + b"\xff" * 4 + b"WAVE" + long + chunks + b"data" + b"\xff" * 4
 
 
+def dithered(bank: np.ndarray, writers: Sequence["Writer"], place: int) -> list[np.ndarray]:
+    """Return what 24-bit files are to hold of a bank [float32, shape=(samples, width)], in the order of their lanes; all have as many channels.
+
+    The triangular dither of one step is seeded by the file's name and the place in it, so that the same Plan gives the same bytes.
+    """
+    channels = writers[0].channels
+    size = bank.shape[0] * channels * 3
+    out = np.empty((len(writers), size + 1), np.uint8)
+    seeds = np.array([writer.seed for writer in writers], np.uint32)
+    _kernels.dither_24(bank.reshape(-1), bank.shape[1], channels, place, seeds, out)
+    return [row[:size] for row in out]
+
+
 class Writer:
     """One audio file in one of the formats of BITS; use as a context."""
 
     def __init__(self, path: Path, format_name: str, sample_rate_hz: int, channels: int, samples: int) -> None:
-        self.path, self._format, self._channels = path, format_name, channels
-        self._seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:4])
-        self._place = 0
+        self.path, self.channels, self.dithers = path, channels, BITS[format_name] == 24
+        self.seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:4])
+        self.place = 0
         self._hash = hashlib.sha256()
         self._flac = self._file = None
         if format_name == "flac24":
@@ -55,25 +69,26 @@ class Writer:
             self._odd = samples * channels * BITS[format_name] // 8 % 2
 
     def write(self, bank: np.ndarray, first: int) -> None:
-        """Append the samples of this file's channels, the lanes of a bank [float32, shape=(samples, width)] from ``first`` on.
-
-        24-bit files get triangular dither of one step, seeded by the file's name and place, so that the same Plan gives the same bytes.
-        """
+        """Append the samples of this file's channels, the lanes of a bank [float32, shape=(samples, width)] from ``first`` on."""
         count = bank.shape[0]
-        if self._format == "wav32f":
-            self._put(np.ascontiguousarray(bank[:, first : first + self._channels]))
+        if not self.dithers:
+            self._put(np.ascontiguousarray(bank[:, first : first + self.channels]))
         else:
-            out = np.empty(count * self._channels * 3, np.uint8)
-            _kernels.dither_24(
-                bank.reshape(-1), bank.shape[1], first, self._channels, self._place, np.uint32(self._seed), out
-            )
-            if self._flac is None:
-                self._put(out)
-            else:
-                wide = np.zeros((count * self._channels, 4), np.uint8)
-                wide[:, 1:] = out.reshape(-1, 3)
-                self._encode(wide.view("<i4").reshape(count, self._channels))
-        self._place += count
+            lanes = np.ascontiguousarray(bank[:, first : first + self.channels])
+            self.write_steps(dithered(lanes, [self], self.place)[0])
+            return
+        self.place += count
+
+    def write_steps(self, steps: np.ndarray) -> None:
+        """Append what ``dithered`` gave for this file."""
+        count = steps.size // (3 * self.channels)
+        if self._flac is None:
+            self._put(steps)
+        else:
+            wide = np.zeros((count * self.channels, 4), np.uint8)
+            wide[:, 1:] = steps.reshape(-1, 3)
+            self._encode(wide.view("<i4").reshape(count, self.channels))
+        self.place += count
 
     def _encode(self, steps: np.ndarray) -> None:
         try:

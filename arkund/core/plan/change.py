@@ -1,10 +1,13 @@
 """Change a Plan by paths such as ``mics.kick-in.gate.threshold_db`` or ``bus.compressor.ratio``."""
 
 import json
+import typing
+from dataclasses import dataclass
 from typing import Any
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Plan
+from arkund.core.settings import Settings, hints_of, typed
 
 
 def get(plan: Plan, path: str) -> Any:
@@ -16,15 +19,57 @@ def get(plan: Plan, path: str) -> Any:
 
 
 def put(plan: Plan, changes: dict[str, Any]) -> Plan:
-    """Return a new Plan with the plain values at some paths replaced; all are checked together."""
-    data = plan.to_json()
+    """Return a new Plan with the plain values at some paths replaced. They are checked together; what is not touched stays the very same."""
+    tree: dict[str, Any] = {}
     for path, value in changes.items():
-        node: Any = data
         *steps, last = path.split(".")
+        node = tree
         for step in steps:
-            node = node[_key(node, step, path)]
-        node[_key(node, last, path)] = value
-    return Plan.from_json(data)
+            node = node.setdefault(step, {})
+            if isinstance(node, _Value):
+                raise SettingsError(f"{path}: a value above it is changed too; give one of them.")
+        if last in node:
+            raise SettingsError(f"{path}: a value below it is changed too; give one of them.")
+        node[last] = _Value(value, path)
+    return _changed(plan, Plan, tree)
+
+
+@dataclass(frozen=True, slots=True)
+class _Value:
+    """The plain value that a path is to get."""
+
+    plain: Any
+    path: str
+
+
+def _changed(old: Any, hint: Any, change: dict[str, Any] | _Value) -> Any:
+    """Return a value of an annotated type with changes below it, or in its place."""
+    if isinstance(change, _Value):
+        return typed(hint, change.plain, change.path)
+    path = _path(change)
+    if isinstance(old, Settings):
+        hints = hints_of(type(old))
+        known = {name: name for name in hints if name in type(old).__dataclass_fields__}
+        return old.replace(
+            **{
+                name: _changed(getattr(old, name), hints[name], mine)
+                for name, mine in ((_key(known, step, path), mine) for step, mine in change.items())
+            }
+        )
+    if isinstance(old, tuple):
+        items, kinds = list(old), typing.get_args(hint)
+        for step, mine in change.items():
+            index = _key([{"id": item.id} if hasattr(item, "id") else item for item in old], step, path)
+            items[index] = _changed(items[index], kinds[0 if kinds[-1] is Ellipsis else index], mine)
+        return tuple(items)
+    return _key(old, next(iter(change)), path)  # says what is known below
+
+
+def _path(change: dict[str, Any] | _Value) -> str:
+    """Return the first path in a tree of changes."""
+    while not isinstance(change, _Value):
+        change = next(iter(change.values()))
+    return change.path
 
 
 def parse(value: str) -> Any:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import NARROW, Filters, coefficient, empty_bank, kernels, lanes, settle_samples, settled
+from arkund.core.dsp.bank import PAIR, Filters, coefficient, kernels, lanes, settle_samples, settled
 from arkund.core.dsp.filters import Biquad, high_pass
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 
@@ -76,8 +76,7 @@ class Compressor:
     def run(self, bank: np.ndarray) -> None:
         """Compress a bank in place."""
         if self.on:
-            gain = self.gain(bank)
-            _kernels.multiply(bank.reshape(-1), gain.reshape(-1), bank.shape[1], self._count)
+            bank *= self.gain(bank)
 
 
 def _params(s: CompressorSettings, rate: int) -> list[float]:
@@ -97,7 +96,7 @@ class LinkedCompressor:
 
     def __init__(self, settings: CompressorSettings, sample_rate_hz: int) -> None:
         self._on = settings.on
-        self._key = Filters([detector(settings, sample_rate_hz)] * 2, NARROW)
+        self._key = Filters([detector(settings, sample_rate_hz)] * PAIR, PAIR)
         self._params = np.array(_params(settings, sample_rate_hz), np.float32)
         self._state = np.zeros(1, np.float32)
 
@@ -105,8 +104,7 @@ class LinkedCompressor:
         """Return the gain (linear, with make-up) at every sample of stereo audio [float32, shape=(samples, 2), contiguous]."""
         key = audio
         if self._key.depth:
-            key = empty_bank(audio.shape[0], 2)
-            key[:, :2] = audio
+            key = audio.copy()
             self._key.run(key)
         out = np.empty(audio.shape[0], np.float32)
         _kernels.pair_gain(key.reshape(-1), key.shape[1], self._params, self._state, out)

@@ -6,8 +6,10 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from arkund.core.dsp.loudness import Meter
-from arkund.core.files.writing import ENDINGS, Writer
+from arkund.core.files.writing import ENDINGS, Writer, dithered
 from arkund.core.kit.pieces import GROUPS
 from arkund.core.plan.plan import Plan
 from arkund.core.render.graph import PATHS, build
@@ -52,14 +54,15 @@ def print_song(
             writer = Writer(file, format_name, rate, channels, length)
             sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
         meters = [Meter(count, rate) for count in stream.lanes()]
+        by_bank = [sorted((s for s in sheets if s.bank == k), key=lambda s: s.lane) for k in range(len(meters))]
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):
                 banks = block.all_banks()
-                work = [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
-                work += [pool.submit(sheet.writer.write, banks[sheet.bank], sheet.lane) for sheet in sheets]
+                work = [pool.submit(_write, bank, mine) for bank, mine in zip(banks, by_bank, strict=True)]
+                work += [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
                 for each in work:
                     each.result()
-                done += block.stems.shape[0]
+                done += block.banks[0].shape[0]
                 on_progress(done / length, f"{done / rate:.0f} of {length / rate:.0f} s")
             for sheet, sha256 in zip(sheets, pool.map(lambda sheet: sheet.writer.close(), sheets), strict=True):
                 sheet.sha256 = sha256
@@ -67,6 +70,17 @@ def print_song(
         for sheet in sheets:
             sheet.writer.abandon()
     return [_row(sheet, meters[sheet.bank]) for sheet in sheets]
+
+
+def _write(bank: np.ndarray, sheets: list[_Sheet]) -> None:
+    """Append a bank to its files, which use its lanes from the first on without a gap."""
+    writers = [sheet.writer for sheet in sheets]
+    if writers[0].dithers:
+        for writer, steps in zip(writers, dithered(bank, writers, writers[0].place), strict=True):
+            writer.write_steps(steps)
+    else:
+        for sheet in sheets:
+            sheet.writer.write(bank, sheet.lane)
 
 
 def _outputs(plan: Plan, recordings: Recordings) -> list[tuple[str, str, int]]:

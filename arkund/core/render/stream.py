@@ -10,8 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
-from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import WIDE, empty_bank
+from arkund.core.dsp.bank import WIDE, empty_bank, kernels
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
@@ -33,21 +32,14 @@ class Block:
     """What became ready: each mic's strip in its bank, the stems, and the kit mix, which is a little behind."""
 
     banks: list[np.ndarray]  # float32 [shape=(samples, width)], in the order of ``Stream.groups``
-    stems: np.ndarray  # float32 [shape=(samples, 2 * stems)], in the order of ``Stream.stems``
+    stems: list[np.ndarray]  # the same of the stems, in the order of ``Stream.stems``, two lanes each
     kit: np.ndarray  # float32 [shape=(samples, 2)]
 
     def all_banks(self) -> list[np.ndarray]:
         """Return strips, stems and kit as banks: see ``Stream.places``."""
-        out = list(self.banks)
-        for first in range(0, self.stems.shape[1], WIDE):
-            out.append(_as_bank(self.stems[:, first : first + WIDE]))
-        return [*out, _as_bank(self.kit)]
-
-
-def _as_bank(audio: np.ndarray) -> np.ndarray:
-    bank = empty_bank(*audio.shape)
-    bank[:, : audio.shape[1]] = audio
-    return bank
+        kit = empty_bank(*self.kit.shape)
+        kit[:, :2] = self.kit
+        return [*self.banks, *self.stems, kit]
 
 
 class Stream:
@@ -91,9 +83,9 @@ class Stream:
         return [*out, 2]
 
     def _gains_of(self, mics: list[MicPlan], nodes) -> np.ndarray:
-        """Return each mic's gain into the columns: left and right of every stem and, last, of the mix."""
+        """Return each mic's gain into the lanes of the stems' banks [shape=(banks, mics, WIDE)]: left and right of every stem and of the mix."""
         heard = {mic.id for mic in graph.audible(self._plan)}
-        gains = np.zeros((len(mics), 2 * len(self.stems) + 2), np.float32)
+        gains = np.zeros((len(mics), WIDE * (-(-(len(self.stems) + 1) // STEMS_PER_BANK))), np.float32)
         for row, mic in enumerate(mics):
             sides = np.array(pan_gains(mic.mix.pan))
             level = db_to_gain(mic.mix.level_db)
@@ -105,8 +97,8 @@ class Stream:
                     gain = level if f"strip:{mic.id}" in nodes[stem].inputs else 0.0
                 gains[row, 2 * column : 2 * column + 2] = gain * sides
             if mic.id in heard:
-                gains[row, -2:] = level * sides
-        return gains
+                gains[row, 2 * len(self.stems) : 2 * len(self.stems) + 2] = level * sides
+        return np.ascontiguousarray(gains.reshape(len(mics), -1, WIDE).swapaxes(0, 1))
 
     def blocks(self, executor: Executor, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Block]:
         """Yield the song block by block; the next block's strips are rendered while this one is used. Raises CancelledError."""
@@ -136,18 +128,18 @@ class Stream:
         return strips.run(bank)
 
     def _together(self, banks: list[np.ndarray], last: bool) -> Block:
-        columns = 2 * len(self.stems) + 2
-        sums = np.zeros((banks[0].shape[0], columns), np.float32)
+        sums = [np.zeros((banks[0].shape[0], WIDE), np.float32) for _ in self._gains[0]]
         for bank, gains in zip(banks, self._gains, strict=True):
-            _kernels.mix_down(bank.reshape(-1), bank.shape[1], gains.shape[0], gains.reshape(-1), sums.reshape(-1))
-        mix = sums[:, -2:].copy()
-        for number, path in enumerate(self._paths):
-            first = 2 * (len(self.stems) - len(self._paths) + number)
-            crushed = sums[:, first : first + 2].copy()
-            self._path_compressors[number].run(crushed)
+            for mine, out in zip(gains, sums, strict=True):
+                kernels(out).mix_down(bank.reshape(-1), bank.shape[1], len(mine), mine.reshape(-1), out.reshape(-1))
+        mix = _pair(sums, len(self.stems)).copy()
+        for number, path in enumerate(self._paths, len(self.stems) - len(self._paths)):
+            lanes = _pair(sums, number)
+            crushed = lanes.copy()
+            self._path_compressors[number - len(self.stems)].run(crushed)
             mix += crushed * np.float32(db_to_gain(getattr(self._plan, path).level_db))
-            sums[:, first : first + 2] = crushed
-        return Block(banks, sums[:, :-2], self._bus(mix, last))
+            lanes[:] = crushed
+        return Block(banks, sums[: -(-len(self.stems) // STEMS_PER_BANK)], self._bus(mix, last))
 
     def _bus(self, mix: np.ndarray, last: bool) -> np.ndarray:
         bus = self._plan.bus
@@ -157,3 +149,9 @@ class Stream:
             return mix
         out = self._limiter.push(mix)
         return np.concatenate([out, self._limiter.finish()]) if last else out
+
+
+def _pair(banks: list[np.ndarray], number: int) -> np.ndarray:
+    """Return the two lanes of a stem."""
+    first = 2 * (number % STEMS_PER_BANK)
+    return banks[number // STEMS_PER_BANK][:, first : first + 2]

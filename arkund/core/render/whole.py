@@ -40,7 +40,7 @@ def whole_song(
         for bank, meter, picture in zip(block.all_banks(), meters, pictures, strict=True):
             meter.add(bank)
             picture.add(bank)
-        done += block.stems.shape[0]
+        done += block.banks[0].shape[0]
         on_progress(done / max(length, 1))
     drawn = [picture.levels() for picture in pictures]
     out = {}

@@ -85,7 +85,9 @@ class TestDetector:
         stereo = np.stack([left, right], axis=1)
         linked = punch.LinkedCompressor(s, RATE).gain(stereo)
         apart = compressor_gain(bank_of([left, right]), [s, s], RATE)
-        assert np.allclose(linked, apart[:, 0], rtol=1e-5)  # 0.0001 dB: one multiplies and adds at once, the other does not
+        assert np.allclose(
+            linked, apart[:, 0], rtol=1e-5
+        )  # 0.0001 dB: one multiplies and adds at once, the other does not
         assert apart[-1, 1] == pytest.approx(1.0, rel=1e-5)
         out = stereo.copy()
         punch.LinkedCompressor(s, RATE).run(out, 0.5)

@@ -25,8 +25,9 @@ def streamed(plan, kit, workers: int = 2) -> tuple[Stream, dict[str, np.ndarray]
     with ThreadPoolExecutor(workers) as pool:
         blocks = list(stream.blocks(pool))
     out = {"kit": np.concatenate([block.kit for block in blocks])}
-    for number, stem in enumerate(stream.stems):
-        out[stem] = np.concatenate([block.stems[:, 2 * number : 2 * number + 2] for block in blocks])
+    for stem in stream.stems:
+        bank, lane = stream.places()[stem]
+        out[stem] = np.concatenate([_lanes(block.all_banks(), *stream.places()[stem]) for block in blocks])
     for bank, mics in enumerate(stream.groups):
         for lane, mic in enumerate(mics):
             out[f"strip:{mic.id}"] = np.concatenate([block.banks[bank][:, lane] for block in blocks])
