@@ -2,12 +2,18 @@
 
 import os
 import tempfile
+from pathlib import Path
 
-# Before Django is set up: tests never touch a user's data folder.
+# Tests never touch a user's data folder. The settings may have been read before this file, so both are told.
 os.environ["ARKUND_BACKGROUND"] = "0"
 os.environ["ARKUND_DATA"] = tempfile.mkdtemp(prefix="arkund-test-")
 
 import pytest
+from django.conf import settings
+
+settings.DATA, settings.BACKGROUND = Path(os.environ["ARKUND_DATA"]), False
+settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
+settings.FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 
 from tests.kits import SmallKit, small_kit
 

@@ -107,7 +107,7 @@ class TestNothingHalfMade:
         def full(*args):
             raise OSError(28, "No space left on device")
 
-        monkeypatch.setattr(writing.Writer, "write", full)
+        monkeypatch.setattr(writing.Writer, "write_steps", full)
         with pytest.raises(AudioError, match="No space left"):
             printing.print_session(session, tmp_path / "out")
         assert list(tmp_path.iterdir()) == []

@@ -432,6 +432,8 @@ def compressor(stride, key, gain, params, state):
     reach, share = half * knee, inverse(fused(two, knee, floor))
     now = load(stride, state, 0)
     for i in range(key.size // L):
+        if i % BLOCK == 0:
+            now = where_over(now, least, now, zero)
         over = fused(lanes_log2(stride, size(load(stride, key, i * L)) + floor), per_octave, zero - threshold)
         inside = over + reach
         soft = where_over(inside, zero, inside * inside * share, zero)

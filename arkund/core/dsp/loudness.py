@@ -12,7 +12,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import PAIR, Filters, bank_of, kernels, width_for
+from arkund.core.dsp.bank import PAIR, Filters, bank_of, kernels
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, gain_to_db
@@ -51,9 +51,9 @@ class Meter:
     Memory does not grow with the audio but for one power a channel every STEP_S.
     """
 
-    def __init__(self, count: int, sample_rate_hz: int) -> None:
+    def __init__(self, count: int, width: int, sample_rate_hz: int) -> None:
         self._count, self._step = count, round(STEP_S * sample_rate_hz)
-        self.width = width_for(count)
+        self.width = width
         self._weighting = Filters([k_weighting(sample_rate_hz)] * self.width, self.width)
         self._steps: list[np.ndarray] = []
         self._power, self._filled = np.zeros(self.width), 0
@@ -154,8 +154,9 @@ def measure(audio: np.ndarray, sample_rate_hz: int) -> Loudness:
     """Return peak, true peak and integrated loudness of audio, float [shape=(samples, channels)]."""
     if audio.ndim != 2:
         raise AudioError(f"Loudness wants audio of shape (samples, channels), got shape {audio.shape}.")
-    meter = Meter(audio.shape[1], sample_rate_hz)
-    meter.add(bank_of(list(audio.T)))
+    bank = bank_of(list(audio.T))
+    meter = Meter(audio.shape[1], bank.shape[1], sample_rate_hz)
+    meter.add(bank)
     return Loudness(
         float(gain_to_db(meter.peak.max())),
         float(gain_to_db(meter.true_peak().max())),

@@ -53,7 +53,7 @@ def print_song(
             file = folder / (name + ENDINGS[format_name])
             writer = Writer(file, format_name, rate, channels, length)
             sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
-        meters = [Meter(count, rate) for count in stream.lanes()]
+        meters = [Meter(count, width, rate) for count, width in stream.lanes()]
         by_bank = [sorted((s for s in sheets if s.bank == k), key=lambda s: s.lane) for k in range(len(meters))]
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):

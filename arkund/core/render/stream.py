@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
-from arkund.core.dsp.bank import WIDE, empty_bank, kernels
+from arkund.core.dsp.bank import WIDE, empty_bank, kernels, width_for
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
@@ -75,12 +75,12 @@ class Stream:
             out[stem] = (after + number // STEMS_PER_BANK, 2 * (number % STEMS_PER_BANK))
         return out | {"kit": (after + -(-len(self.stems) // STEMS_PER_BANK), 0)}
 
-    def lanes(self) -> list[int]:
-        """Return how many lanes each bank of ``Block.all_banks`` uses."""
-        out = [len(mics) for mics in self.groups]
+    def lanes(self) -> list[tuple[int, int]]:
+        """Return how many lanes each bank of ``Block.all_banks`` uses, and how wide it is."""
+        out = [(len(mics), strips.width) for mics, strips in zip(self.groups, self._strips, strict=True)]
         for first in range(0, len(self.stems), STEMS_PER_BANK):
-            out.append(2 * min(STEMS_PER_BANK, len(self.stems) - first))
-        return [*out, 2]
+            out.append((2 * min(STEMS_PER_BANK, len(self.stems) - first), WIDE))
+        return [*out, (2, width_for(2))]
 
     def _gains_of(self, mics: list[MicPlan], nodes) -> np.ndarray:
         """Return each mic's gain into the lanes of the stems' banks [shape=(banks, mics, WIDE)]: left and right of every stem and of the mix."""

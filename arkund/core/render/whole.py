@@ -33,8 +33,8 @@ def whole_song(
     """Return figures and pictures of every strip, stem, path and the kit, by name as in ``render``. Raises CancelledError."""
     stream = Stream(plan, recordings)
     lanes = stream.lanes()
-    meters = [Meter(count, recordings.sample_rate_hz) for count in lanes]
-    pictures = [Columns(count) for count in lanes]
+    meters = [Meter(count, width, recordings.sample_rate_hz) for count, width in lanes]
+    pictures = [Columns(count) for count, _ in lanes]
     length, done = recordings.length(plan.take), 0
     for block in stream.blocks(executor, cancelled):
         for bank, meter, picture in zip(block.all_banks(), meters, pictures, strict=True):

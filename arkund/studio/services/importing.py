@@ -3,8 +3,10 @@
 import functools
 import operator
 import re
+import threading
 from collections import Counter
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
 from pathlib import Path
 
 from django.db import transaction
@@ -19,6 +21,9 @@ from arkund.studio.models import MicRecording, Session, Take
 from arkund.studio.services import store
 
 MOST_FILES = 400
+READERS = 2  # files that are read at the same time
+TELL_EVERY_S = 0.1
+CANCELLED = "The import was cancelled; nothing was kept."
 Progress = Callable[[float, str], None]
 
 
@@ -51,35 +56,61 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
     rate = Counter(
         header.sample_rate_hz for _, header in functools.reduce(operator.iadd, usable.values(), [])
     ).most_common(1)[0][0]
-    total = sum(header.frames * header.channels for _, header in functools.reduce(operator.iadd, usable.values(), []))
-    done = 0
     rows: list[tuple[str, str, audio.Channel, str, Recognised]] = []  # take, file, channel, mic name, recognised
-    for take, files in usable.items():
-        for path, header in files:
-            if cancelled():
-                raise CancelledError("The import was cancelled; nothing was kept.")
-
-            def report(share: float, path=path, header=header, done=done) -> None:
-                on_progress((done + share * header.frames * header.channels) / total, path.name)
-                if cancelled():
-                    raise CancelledError("The import was cancelled; nothing was kept.")
-
-            try:
-                channels = audio.ingest(path, store.audio_folder(), rate, report)
-            except AudioError as error:
-                warnings.append(str(error))
-                continue
-            finally:
-                done += header.frames * header.channels
-            if header.sample_rate_hz != rate:
-                warnings.append(f"{path.name}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz.")
-            rows += _channels(take, path, channels, warnings)
+    files = [(take, path, header) for take, mine in usable.items() for path, header in mine]
+    for (take, path, header), channels in zip(files, _ingested(files, rate, on_progress, cancelled), strict=True):
+        if isinstance(channels, AudioError):
+            warnings.append(str(channels))
+            continue
+        if header.sample_rate_hz != rate:
+            warnings.append(f"{path.name}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz.")
+        rows += _channels(take, path, channels, warnings)
     if not rows:
         raise AudioError("No usable recording: " + " ".join(warnings[:5]))
+    if cancelled():
+        raise CancelledError(CANCELLED)
     with transaction.atomic():
         session = _create(name or folder.name, rate, rows, tempo, warnings)
         created(session.pk)
     return session
+
+
+def _ingested(
+    files: list[tuple], rate: int, on_progress: Progress, cancelled
+) -> list[list[audio.Channel] | AudioError]:
+    """Return the channels of each file (take, path, header), or why it cannot be used; READERS files are read at the same time.
+
+    Progress is told by the thread that asks: what it tells may be the database's.
+    """
+    total = sum(header.frames * header.channels for *_, header in files)
+    done: dict[Path, float] = {}
+    stop = threading.Event()
+
+    def ingest(take: str, path: Path, header: audio.Probe) -> list[audio.Channel] | AudioError:
+        def report(share: float) -> None:
+            done[path] = share * header.frames * header.channels
+            if stop.is_set():
+                raise CancelledError(CANCELLED)
+
+        report(0.0)
+        try:
+            return audio.ingest(path, store.audio_folder(), rate, report)
+        except AudioError as error:
+            return error
+
+    with ThreadPoolExecutor(READERS) as pool:
+        futures = [pool.submit(ingest, *file) for file in files]
+        waiting = set(futures)
+        try:
+            while waiting:
+                _, waiting = wait(waiting, TELL_EVERY_S)
+                now = done.copy()
+                on_progress(sum(now.values()) / total, next(reversed(now)).name if now else "")
+                if cancelled():
+                    raise CancelledError(CANCELLED)
+        finally:
+            stop.set()
+        return [future.result() for future in futures]
 
 
 def _tempo(bpm: float | None, meter: str) -> Tempo:

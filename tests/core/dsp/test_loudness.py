@@ -63,7 +63,7 @@ class TestIntegratedLoudness:
     def test_pieces_equal_the_whole(self):
         """Audio may arrive in pieces of any size."""
         audio = np.random.default_rng(8).standard_normal((96_000, 2)).astype(np.float32) * 0.1
-        meter = Meter(2, 48_000)
+        meter = Meter(2, 4, 48_000)
         for part in np.array_split(audio, 37):
             meter.add(bank_of(list(part.T)))
         assert meter.integrated_lufs((0, 1)) == pytest.approx(loudness_lufs(audio, 48_000), abs=1e-5)
@@ -72,7 +72,7 @@ class TestIntegratedLoudness:
         """Each channel of a full bank, against the same filters in scipy's direct form and double precision."""
         rng = np.random.default_rng(5)
         bank = (rng.standard_normal((96_000, 16)) * 10 ** (rng.uniform(-60, -10, 16) / 20)).astype(np.float32)
-        meter = Meter(16, 48_000)
+        meter = Meter(16, 16, 48_000)
         meter.add(bank)
         sos = [[s.b0, s.b1, s.b2, 1.0, s.a1, s.a2] for s in k_weighting(48_000)]
         for lane in range(16):
@@ -121,7 +121,7 @@ class TestTruePeak:
             bank[at - 100 : at + 100, lane] = (
                 1.3 * np.hanning(200) * np.sin(2 * np.pi * rng.uniform(0.05, 0.4) * np.arange(200))
             )
-        meter = Meter(16, 48_000)
+        meter = Meter(16, 16, 48_000)
         for part in np.array_split(bank, 23):
             meter.add(np.ascontiguousarray(part))
         wanted = [oversampled_peak(bank[:, [lane]]).max() for lane in range(16)]

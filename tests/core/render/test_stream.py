@@ -27,7 +27,7 @@ def streamed(plan, kit, workers: int = 2) -> tuple[Stream, dict[str, np.ndarray]
     out = {"kit": np.concatenate([block.kit for block in blocks])}
     for stem in stream.stems:
         bank, lane = stream.places()[stem]
-        out[stem] = np.concatenate([_lanes(block.all_banks(), *stream.places()[stem]) for block in blocks])
+        out[stem] = np.concatenate([block.all_banks()[bank][:, lane : lane + 2] for block in blocks])
     for bank, mics in enumerate(stream.groups):
         for lane, mic in enumerate(mics):
             out[f"strip:{mic.id}"] = np.concatenate([block.banks[bank][:, lane] for block in blocks])
