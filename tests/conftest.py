@@ -1,19 +1,6 @@
-"""Fixtures that all tests share: a data folder of their own, and small generated kits with their truth."""
-
-import os
-import tempfile
-from pathlib import Path
-
-# Tests never touch a user's data folder. The settings may have been read before this file, so both are told.
-os.environ["ARKUND_BACKGROUND"] = "0"
-os.environ["ARKUND_DATA"] = tempfile.mkdtemp(prefix="arkund-test-")
+"""Fixtures that all tests share: small generated kits with their truth."""
 
 import pytest
-from django.conf import settings
-
-settings.DATA, settings.BACKGROUND = Path(os.environ["ARKUND_DATA"]), False
-settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
-settings.FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 
 from tests.kits import SmallKit, small_kit
 
