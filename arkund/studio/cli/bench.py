@@ -13,7 +13,7 @@ import click
 from arkund.studio.cli.group import emit, main
 
 LOOP_S = 8
-AUDITIONS = 12
+AUDITIONS = 25
 
 
 @main.command()
@@ -40,8 +40,11 @@ def bench(quick: bool, as_json: bool) -> None:
 
 
 def _measure(folder: Path, seconds: float) -> dict:
+    from django.conf import settings
+
     from arkund.studio.cli.chain import chain_figures
     from arkund.studio.cli.group import migrate
+    from arkund.studio.cli.pages import page_figures
     from arkund.studio.models import Session
     from arkund.studio.services import rendering
     from arkund.studio.services.importing import import_folder
@@ -78,6 +81,7 @@ def _measure(folder: Path, seconds: float) -> dict:
         "audition_all_mics_ms_p95": round(_p95(everything), 1),
         "print_peak_memory_mb": round(print_mb),
         **chain_figures(min(seconds, 60.0)),
+        **page_figures(Path(settings.DATA), session.pk),
         "machine": f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}",
     }
 
@@ -103,7 +107,7 @@ def _record(folder: Path, seconds: float) -> Path:
 
 
 def _auditions(session) -> tuple[list[float], list[float]]:
-    """Return the ms from a changed setting to the finished loop: for one mic, and for all."""
+    """Return the ms from a changed setting to the finished loop: for one mic, every stage of it in turn, and for all mics."""
     from arkund.core.plan import change
     from arkund.studio.services import listening
 
@@ -111,17 +115,30 @@ def _auditions(session) -> tuple[list[float], list[float]]:
     span = (20 * rate, (20 + LOOP_S) * rate)
     plan = session.plan
     listening.audition(session, plan, span, "kit", "after", "level")
+
+    def heard_ms(changes: dict) -> float:
+        tried = change.put(plan, changes)
+        return 1000 * _timed(lambda: listening.audition(session, tried, span, "kit", "after", ""))[0]
+
     one, everything = [], []
     for number in range(AUDITIONS):
-        mic = plan.mics[number % len(plan.mics)]
-        tried = change.put(plan, {f"mics.{mic.id}.compressor.threshold_db": -20.0 - 0.37 * number})
-        one.append(1000 * _timed(lambda tried=tried: listening.audition(session, tried, span, "kit", "after", ""))[0])
+        mic, stages = plan.mics[number % len(plan.mics)], _stages(number)
+        one.append(heard_ms({f"mics.{mic.id}.{path}": v for path, v in stages[number % len(stages)].items()}))
         moved = {f"mics.{m.id}.compressor.threshold_db": -21.0 - 0.41 * number for m in plan.mics}
-        tried = change.put(plan, moved)
-        everything.append(
-            1000 * _timed(lambda tried=tried: listening.audition(session, tried, span, "kit", "after", ""))[0]
-        )
+        everything.append(heard_ms(moved))
     return one, everything
+
+
+def _stages(number: int) -> list[dict]:
+    """Return a change of each stage of a mic, other for each number."""
+    bell = {"kind": "bell", "frequency_hz": 900.0 + 10 * number, "gain_db": 2.0, "q": 1.0}
+    return [
+        {"mix.level_db": -3.0 - 0.1 * number},
+        {"compressor.on": True, "compressor.threshold_db": -20.0 - 0.37 * number},
+        {"shaper.on": True, "shaper.attack_db": 1.0 + 0.1 * number},
+        {"tone.on": True, "tone.bands": [bell]},
+        {"gate.on": True, "gate.threshold_db": -40.0 - 0.3 * number},
+    ]
 
 
 def _timed(work) -> tuple[float, object]:

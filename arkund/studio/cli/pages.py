@@ -6,7 +6,6 @@ import socket
 import statistics
 import subprocess
 import sys
-import urllib.error
 import urllib.request
 from pathlib import Path
 from time import perf_counter, sleep
@@ -99,7 +98,7 @@ def _wait(address: str) -> None:
         try:
             urllib.request.urlopen(address, timeout=1).close()  # noqa: S310
             return
-        except (urllib.error.URLError, ConnectionError):
+        except OSError:
             sleep(0.01)
     raise RuntimeError("the server did not start")
 
