@@ -33,12 +33,13 @@ export function registerListen() {
     loudness: null,
     peak: null,
     trial: {},
+    tried: null,
     late: false,
 
     init() {
       this.listeners = {
         try: (e) => this.tryOut(e.detail),
-        plan: () => this.changed(),
+        plan: (e) => this.changed(e.detail),
         chosen: () => this.follow(),
         loop: (e) => this.loop(e.detail.start, e.detail.stop),
         keydown: (e) => this.key(e),
@@ -183,11 +184,17 @@ export function registerListen() {
 
     tryOut(changes) {
       this.trial = changes;
-      this.again().then(() => (this.trial = {}));
+      if (!this.playing) return;
+      const sounding = this.again();
+      this.tried = { changes: JSON.stringify(changes), sounding };
+      Alpine.store("page").sounding = sounding;
     },
-    changed() {
+    /** The Plan has changed. Where just that was tried, it sounds already or soon. */
+    changed(detail) {
       sounds.forget();
-      this.again();
+      const same = this.tried && detail?.tried && JSON.stringify(detail.tried) === this.tried.changes;
+      if (JSON.stringify(this.trial) === JSON.stringify(detail?.tried) || !detail?.tried) this.trial = {};
+      if (!same) this.again();
     },
     remember(start, length) {
       const most = Math.max((this.songLength() || 1e9) - 0.5, 0.5);

@@ -24,6 +24,7 @@ export function registerPage() {
     job: 0,
     keys: false,
     pending: 0,
+    sounding: null, // a promise while a changed sound is under way
     turn: Promise.resolve(),
 
     async refresh() {
@@ -61,6 +62,7 @@ export function registerPage() {
       const answer = await turn;
       this.pending -= 1;
       if (answer?.job) return this.wait(answer.job);
+      await this.sounding; // what is heard comes before what is seen
       if (!this.pending) await this.refresh();
       return answer;
     },
@@ -70,11 +72,12 @@ export function registerPage() {
         if (answer.job) return answer;
         this.version = answer.version;
         this.say(answer.title || "Done.");
-        window.dispatchEvent(new CustomEvent("plan")); // heard before it is measured
+        window.dispatchEvent(new CustomEvent("plan", { detail: { tried: data.changes || null } }));
         return answer;
       } catch (error) {
         this.say(error.message, true);
         if (error.status === 409) await this.refresh();
+        if (data.changes) window.dispatchEvent(new CustomEvent("plan")); // what was tried is not so
         return null;
       }
     },
@@ -97,7 +100,9 @@ export function registerPage() {
       }
     },
 
+    /** Change settings. They are heard at once, while the Move is still being written. */
     move(changes, title) {
+      this.try(changes);
       return this.act("moves", { changes, step: this.step, title });
     },
     undo() {

@@ -3,6 +3,17 @@ import { figure, hertz, octaveTicks, scale, ticks } from "./geometry.js";
 
 const NAMES = ["ground", "sheet", "raised", "line", "fine", "ink", "soft", "ask", "yours", "bad"];
 
+let known = null; // the theme's colours by name, and whether it is the light one
+
+function colours() {
+  const light = document.documentElement.hasAttribute("data-light");
+  if (known?.light !== light) {
+    const style = getComputedStyle(document.documentElement);
+    known = { light, ...Object.fromEntries(NAMES.map((n) => [n, style.getPropertyValue(`--${n}`).trim()])) };
+  }
+  return known;
+}
+
 export class Sheet {
   constructor(canvas, margin = {}) {
     this.canvas = canvas;
@@ -15,14 +26,16 @@ export class Sheet {
     const width = this.canvas.parentElement.clientWidth;
     if (!width) return false;
     const dpr = window.devicePixelRatio || 1;
-    this.width = width;
-    this.height = height;
-    this.canvas.width = width * dpr;
-    this.canvas.height = height * dpr;
-    this.canvas.style.width = `${width}px`;
-    this.canvas.style.height = `${height}px`;
-    const style = getComputedStyle(document.documentElement);
-    this.colour = Object.fromEntries(NAMES.map((n) => [n, style.getPropertyValue(`--${n}`).trim()]));
+    if (width !== this.width || height !== this.height || dpr !== this.dpr) {
+      this.width = width;
+      this.height = height;
+      this.dpr = dpr;
+      this.canvas.width = width * dpr;
+      this.canvas.height = height * dpr;
+      this.canvas.style.width = `${width}px`;
+      this.canvas.style.height = `${height}px`;
+    }
+    this.colour = colours();
     this.c.setTransform(dpr, 0, 0, dpr, 0, 0);
     this.c.clearRect(0, 0, width, height);
     this.c.font = '11px "Figures", monospace';

@@ -31,25 +31,55 @@ export const recorded = (mic, version) => (level) => `/s/${boot.session}/peaks/$
 /** The address of an output as rendered. */
 export const rendered = (key, output) => (level) => `/s/${boot.session}/whole/${key}/${encodeURIComponent(output)}/${level}`;
 
-/** Draw a waveform around `middle`, `half` pixels high where it reaches `full` (a gain). Calls `ready` when its columns have come. */
-export function drawWave(sheet, x, addressOf, { middle, half, full = 1, colour = "soft" }, ready) {
-  const perPixel = ((x.high - x.low) * boot.rate) / (sheet.right - sheet.left);
-  const level = levelFor(perPixel);
-  sheet.line(sheet.left, middle, sheet.right, middle, "fine");
-  const data = columns(addressOf(level), ready);
-  if (!data) return;
-  const { c } = sheet;
-  c.fillStyle = sheet.colour[colour];
-  const scale = half / Math.max(full * 127, 1);
-  for (let px = sheet.left; px < sheet.right; px += 1) {
-    const a = Math.floor((x.back(px) * boot.rate) / level);
-    const b = Math.max(Math.floor((x.back(px + 1) * boot.rate) / level), a + 1);
+const scratch = document.createElement("canvas");
+const brush = scratch.getContext("2d", { willReadFrequently: true });
+const inks = new Map();
+
+/** A colour of the style sheet as the 32 bits of a pixel. */
+function inkOf(colour) {
+  if (!inks.has(colour)) {
+    const one = new OffscreenCanvas(1, 1).getContext("2d");
+    one.fillStyle = colour;
+    one.fillRect(0, 0, 1, 1);
+    inks.set(colour, new Uint32Array(one.getImageData(0, 0, 1, 1).data.buffer)[0]);
+  }
+  return inks.get(colour);
+}
+
+/** Set the pixels of a waveform, column by column: `rows` of `width` pixels, `perColumn` samples each from `first` on. */
+export function plot(pixels, width, rows, data, { first, perColumn, level, scale, ink }) {
+  pixels.fill(0);
+  const middle = rows / 2;
+  for (let px = 0; px < width; px += 1) {
+    const a = Math.floor((first + px * perColumn) / level);
+    const b = Math.max(Math.floor((first + (px + 1) * perColumn) / level), a + 1);
     let low = 0;
     let high = 0;
     for (let i = Math.max(a, 0); i < b && 2 * i + 1 < data.length; i += 1) {
       if (data[2 * i] < low) low = data[2 * i];
       if (data[2 * i + 1] > high) high = data[2 * i + 1];
     }
-    c.fillRect(px, middle - high * scale, 1, Math.max((high - low) * scale, 0.6));
+    const from = Math.max(Math.round(middle - high * scale), 0);
+    const to = Math.min(Math.max(Math.round(middle - low * scale), from + 1), rows);
+    for (let at = from * width + px; at < to * width + px; at += width) pixels[at] = ink;
   }
+}
+
+/** Draw a waveform around `middle`, `half` pixels high where it reaches `full` (a gain). Calls `ready` when its columns have come. */
+export function drawWave(sheet, x, addressOf, { middle, half, full = 1, colour = "soft" }, ready) {
+  const { dpr } = sheet;
+  const width = Math.round((sheet.right - sheet.left) * dpr);
+  const rows = 2 * Math.round(half * dpr);
+  const perColumn = ((x.high - x.low) * boot.rate) / width;
+  const level = levelFor(perColumn * dpr);
+  sheet.line(sheet.left, middle, sheet.right, middle, "fine");
+  const data = columns(addressOf(level), ready);
+  if (!data || width < 1 || rows < 2) return;
+  if (scratch.width !== width || scratch.height !== rows) Object.assign(scratch, { width, height: rows });
+  const image = brush.createImageData(width, rows);
+  const scale = (half * dpr) / Math.max(full * 127, 1);
+  const ink = inkOf(sheet.colour[colour]);
+  plot(new Uint32Array(image.data.buffer), width, rows, data, { first: x.low * boot.rate, perColumn, level, scale, ink });
+  brush.putImageData(image, 0, 0);
+  sheet.c.drawImage(scratch, sheet.left, middle - rows / 2 / dpr, width / dpr, rows / dpr);
 }
