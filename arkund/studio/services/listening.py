@@ -12,7 +12,7 @@ from arkund.core.render.loop import Loop, as_chunk, finish, in_front, match_db
 from arkund.core.render.render import key_listen
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
-from arkund.studio.services.rendering import rendered, workers
+from arkund.studio.services.rendering import rendered
 
 LONGEST_S = 60.0
 STEP_FIELDS = {
@@ -23,6 +23,11 @@ STEP_FIELDS = {
     "punch": ("shaper", "compressor"),
 }
 
+MOST_REMEMBERED = 64
+
+_loudness_before: dict[
+    tuple, float
+] = {}  # LUFS by session, Plan without the step, span and output: the same while a setting of the step moves
 _latest: dict[str, int] = {}
 _lock = threading.Lock()
 
@@ -76,9 +81,14 @@ def audition(
     audio = _rendered(plan, recordings, span, what, cancelled)
     if plain == plan or chunk:
         return made(audio)
-    before = _rendered(plain, recordings, span, what, cancelled)
-    wanted, found = workers.map(lambda each: quick_loudness_lufs(each, rate), (before, audio))
-    return made(audio, match_db(wanted, found), found)
+    found = quick_loudness_lufs(audio, rate)
+    key = (session.pk, plain, span, what)
+    if key not in _loudness_before:
+        before = _rendered(plain, recordings, span, what, cancelled)
+        _loudness_before[key] = quick_loudness_lufs(before, rate)
+        while len(_loudness_before) > MOST_REMEMBERED:
+            _loudness_before.pop(next(iter(_loudness_before)), None)
+    return made(audio, match_db(_loudness_before[key], found), found)
 
 
 def _rendered(plan: Plan, recordings, span, what: str, cancelled) -> np.ndarray:

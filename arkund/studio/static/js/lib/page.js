@@ -6,6 +6,8 @@ import { follow, get, post } from "./server.js";
 
 export const boot = JSON.parse(document.getElementById("boot").textContent);
 const base = `/s/${boot.session}`;
+const SOUND_MS = 400;
+const rest = (ms) => new Promise((wake) => setTimeout(wake, ms));
 
 export function registerPage() {
   window.addEventListener("job-ended", (e) => {
@@ -57,7 +59,8 @@ export function registerPage() {
     /** Ask for a change. Those of this page follow each other, so that none meets a version that another has just made old. */
     async act(name, data = {}) {
       this.pending += 1;
-      const turn = this.turn.then(() => this.ask(name, data));
+      // a changed sound is rendered first, but waited for no longer than that takes
+      const turn = this.turn.then(() => Promise.race([this.sounding, rest(SOUND_MS)])).then(() => this.ask(name, data));
       this.turn = turn;
       const answer = await turn;
       this.pending -= 1;
