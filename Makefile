@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey judge bench kills faults writers fuzz
+.PHONY: help demo test ci format css vendor lock survey judge bench kills faults writers fuzz scale
 
 help:  ## Show what can be made
 	@grep -E '^[a-z]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 12
@@ -30,8 +30,8 @@ lock:  ## Lock the dependencies anew
 survey:  ## Measure how well hits are found on generated kits (some minutes); SEED=300
 	.venv/bin/python -m tests.survey $(or $(SEED),300)
 
-judge:  ## Grow the hit judge's trees anew (twenty minutes; needs the teach extra); KITS=320
-	.venv/bin/python -m tools.teach_judge $(or $(KITS),320) $(or $(WORK),/tmp/strange-kits)
+judge:  ## Grow the hit judge's trees anew (forty minutes; needs the teach extra and two sound banks); KITS=440
+	.venv/bin/python -m tools.teach_judge $(or $(KITS),440) $(or $(WORK),/tmp/strange-kits)
 
 bench:  ## Measure speed and memory
 	.venv/bin/arkund bench
@@ -47,3 +47,6 @@ writers:  ## Eight writers on one session at the same time; MOVES=4000
 
 fuzz:  ## Damaged files and senseless requests, so many of each; FUZZ=2000
 	.venv/bin/python -m tools.reliability.fuzz $(or $(FUZZ),2000)
+
+scale:  ## How a print's time and memory grow with mics and length
+	.venv/bin/python -m tools.scale

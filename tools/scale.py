@@ -1,0 +1,95 @@
+"""How the time and the memory of a print grow with mics and length: ``make scale`` (some minutes). Each print runs in a process of its own."""
+
+import json
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from time import perf_counter
+
+import numpy as np
+
+MICS, MINUTES = (4, 8, 16, 24), (1, 4, 10)
+LARGEST = (24, 10, 96_000)
+PERIOD = 1 << 20
+PIECES = (("kick", "in"), ("snare", "top"), ("hihat", "spot"), ("tom1", "close"), ("kit", "overhead"), ("kit", "room"))
+
+
+class Endless:
+    """Recordings of any length that need no disk: one second after the other of decaying noise, another stretch of it for each mic."""
+
+    def __init__(self, length: int, rate: int) -> None:
+        self.sample_rate_hz, self._length = rate, length
+        fall = np.exp(-(np.arange(PERIOD) % (rate // 2)) / (0.05 * rate))
+        self._noise = (0.3 * np.random.default_rng(1).standard_normal(PERIOD) * fall).astype(np.float32)
+
+    def mic(self, take: str, mic_id: str):
+        return _Stretch(self._noise, int(mic_id[4:]) * 7919, self._length)
+
+    def length(self, take: str) -> int:
+        return self._length
+
+    def content(self, take: str, mic_id: str) -> str:
+        return mic_id
+
+
+class _Stretch:
+    def __init__(self, noise: np.ndarray, late: int, length: int) -> None:
+        self._noise, self._late, self.length = noise, late, length
+
+    def read(self, start: int, stop: int) -> np.ndarray:
+        return np.take(self._noise, np.arange(start + self._late, stop + self._late), mode="wrap")
+
+
+def print_once(mics: int, minutes: int, rate: int) -> dict:
+    """Print with every step on; return seconds and the largest resident size in MB."""
+    from arkund.core.clean.settings import GateSettings
+    from arkund.core.plan.plan import MicPlan, Plan
+    from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+    from arkund.core.render.printing import print_song
+    from arkund.core.tone.settings import Band, ToneSettings
+
+    bands = tuple(Band(kind="bell", frequency_hz=f, gain_db=2.0, q=1.0) for f in (90.0, 250.0, 700.0, 2500.0, 6000.0))
+    steps = {
+        "gate": GateSettings(on=True, threshold_db=-40.0),
+        "tone": ToneSettings(on=True, bands=bands),
+        "shaper": ShaperSettings(on=True, attack_db=3.0),
+        "compressor": CompressorSettings(on=True, threshold_db=-20.0),
+    }
+    rows = [PIECES[k % len(PIECES)] for k in range(mics)]
+    plan = Plan(
+        take="t",
+        mics=tuple(MicPlan(id=f"mic-{k}", name=f"Mic {k}", piece=p, role=r, **steps) for k, (p, r) in enumerate(rows)),
+    )
+    mics_on = tuple(m.replace(mix=m.mix.replace(punch_send_db=-6.0, sustain_send_db=-6.0)) for m in plan.mics)
+    bus = plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True))
+    plan = plan.replace(mics=mics_on, punch=plan.punch.replace(on=True), sustain=plan.sustain.replace(on=True), bus=bus)
+    with tempfile.TemporaryDirectory(prefix="arkund-scale-") as folder:
+        began = perf_counter()
+        print_song(plan, Endless(minutes * 60 * rate, rate), Path(folder), "wav24")
+        took = perf_counter() - began
+    peak = next(line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM"))
+    return {
+        "mics": mics,
+        "minutes": minutes,
+        "rate": rate,
+        "s": round(took, 1),
+        "peak_mb": int(peak.split()[1]) // 1024,
+    }
+
+
+def main() -> None:
+    """Print a table."""
+    print("mics  minutes   rate    time s   s per mic and minute   peak MB")
+    for mics, minutes, rate in [(m, t, 48_000) for m in MICS for t in MINUTES] + [LARGEST]:
+        command = [sys.executable, "-m", "tools.scale", str(mics), str(minutes), str(rate)]
+        row = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+        each = row["s"] / mics / minutes
+        print(f"{mics:4}  {minutes:7}  {rate:5}  {row['s']:8.1f}  {each:21.3f}  {row['peak_mb']:8}", flush=True)
+
+
+if __name__ == "__main__":
+    if len(sys.argv) > 1:
+        print(json.dumps(print_once(*map(int, sys.argv[1:]))))
+    else:
+        main()
