@@ -37,16 +37,16 @@ bench:  ## Measure speed and memory
 	.venv/bin/arkund bench
 
 kills:  ## SIGKILL at random moments of all kinds of work (docs/reliability.md); KILLS=240
-	.venv/bin/python -m tools.reliability.kills $(or $(KILLS),240)
+	.venv/bin/python -m tests.reliability.kills $(or $(KILLS),240)
 
 faults:  ## Full disks and read-only folders; FAULTS=60
-	.venv/bin/python -m tools.reliability.faults $(or $(FAULTS),60)
+	.venv/bin/python -m tests.reliability.faults $(or $(FAULTS),60)
 
 writers:  ## Eight writers on one session at the same time; MOVES=4000
-	.venv/bin/python -m tools.reliability.writers $(or $(MOVES),4000)
+	.venv/bin/python -m tests.reliability.writers $(or $(MOVES),4000)
 
 fuzz:  ## Damaged files and senseless requests, so many of each; FUZZ=2000
-	.venv/bin/python -m tools.reliability.fuzz $(or $(FUZZ),2000)
+	.venv/bin/python -m tests.reliability.fuzz $(or $(FUZZ),2000)
 
 scale:  ## How a print's time and memory grow with mics and length
 	.venv/bin/python -m tools.scale

@@ -12,8 +12,8 @@ import tempfile
 from collections import Counter
 from pathlib import Path
 
-from tools.reliability.ground import Child, alone, tell
-from tools.reliability.kills import Ground
+from tests.reliability.ground import Child, alone, tell
+from tests.reliability.kills import Ground
 
 KINDS = ("import", "print", "archive", "restore")
 LARGEST = 1 << 21  # bytes: the small recording's files are smaller

@@ -12,7 +12,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from tools.reliability.ground import set_up, small_recording, tell
+from tests.reliability.ground import set_up, small_recording, tell
 
 FORMATS = {
     "a.wav": ("WAV", "PCM_24"),

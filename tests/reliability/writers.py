@@ -10,7 +10,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from tools.reliability.ground import Child, alone, set_up
+from tests.reliability.ground import Child, alone, set_up
 
 WRITERS = 8
 SHARED = "tempo.bpm"  # what all of them change

@@ -14,7 +14,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from tools.reliability.ground import Child, alone, set_up, small_recording, tell
+from tests.reliability.ground import Child, alone, set_up, small_recording, tell
 
 KILLS = ("import", "moves", "job", "print", "archive", "restore")
 
