@@ -48,8 +48,8 @@ def batch(
 def _whole_line(song: _Song, out: Path, format_name: str, bpm: float | None, view: "_View") -> None:
     from django.db import close_old_connections
 
-    from arkund.core.errors import ArkundError
     from arkund.studio.models import Session
+    from arkund.studio.services import store
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.printing import print_session
     from arkund.studio.services.proposing import propose_all
@@ -62,8 +62,11 @@ def _whole_line(song: _Song, out: Path, format_name: str, bpm: float | None, vie
         propose_all(song.session, part("propose", 0.2, 0.7))
         session = Session.objects.get(pk=song.session)
         print_session(session, out / song.folder.name, format_name, part("print", 0.7, 1.0))
-    except ArkundError as error:
-        song.error = str(error)
+    except Exception as error:
+        said = store.refusal(error)
+        if said is None:
+            raise
+        song.error = str(said)
     finally:
         close_old_connections()
 

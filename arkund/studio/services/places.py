@@ -7,19 +7,20 @@ studio sets that up.
 import functools
 import uuid
 from collections.abc import Callable
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from time import sleep
 from typing import Any
 
 from django.conf import settings
 
-from arkund.core.errors import SettingsError
+from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.tasks import Signs, Work, run_elsewhere
 from arkund.studio.services import store
 
 CLUSTER = "dask://"
 LOOK_EVERY_S = 0.1
 REACH_WITHIN_S = 4
+STOPS_WITHIN_S = 5
 
 
 def run(
@@ -43,9 +44,19 @@ def run(
             on_progress(*signs.told())
             if cancelled():
                 signs.stop()
+                return _stopped(future)
         return future.result()
     finally:
         signs.clear()
+
+
+def _stopped(future: Future) -> Any:
+    """Return what work that was asked to stop gives all the same, or give it up where no machine answers."""
+    try:
+        return future.result(timeout=STOPS_WITHIN_S)
+    except TimeoutError as error:
+        future.cancel()
+        raise CancelledError("Cancelled; nothing was kept.") from error
 
 
 def on_cluster() -> bool:
