@@ -118,13 +118,15 @@ Alpine.data("load", () => ({
     sheet.glyph(piece, 16, y, 5, "soft");
     sheet.text(piece, 28, y, "soft", "left", '12px "Sheet", sans-serif');
     const shown = chart.hits[piece].filter(([t]) => t >= this.from && t <= this.until);
-    const dense = shown.length > (sheet.right - sheet.left) / 9;
-    for (const [t, velocity, ghost, hand] of shown) {
-      if (dense) {
-        const tall = ghost ? 2 : 2 + (velocity / 127) * 4;
-        sheet.line(x.to(t), y - tall, x.to(t), y + tall, hand ? "yours" : ghost ? "soft" : "ink");
-        continue;
+    if (shown.length > (sheet.right - sheet.left) / 9) {
+      for (const colour of ["soft", "ink", "yours"]) {
+        const mine = shown.filter(([, , ghost, hand]) => (hand ? "yours" : ghost ? "soft" : "ink") === colour);
+        const tall = (i) => (mine[i][2] ? 2 : 2 + (mine[i][1] / 127) * 4);
+        sheet.strokes(mine.map(([t]) => x.to(t)), y, tall, colour);
       }
+      return;
+    }
+    for (const [t, velocity, ghost, hand] of shown) {
       sheet.glyph(piece, x.to(t), y, ghost ? 3 : 2.5 + (velocity / 127) * 3, hand ? "yours" : "ink", ghost);
     }
   },

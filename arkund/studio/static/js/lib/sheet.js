@@ -149,36 +149,62 @@ export class Sheet {
     this.text(`${number}`, x, y + 0.5, colour, "center", '10px "Figures", monospace');
   }
 
-  /** The glyph of a piece, about 2r wide. Ghosts are drawn open, soft ones small. */
+  /** The glyph of a piece, about 2r wide, at whole pixels. Ghosts are drawn open, soft ones small. */
   glyph(piece, x, y, r, colour = "ink", open = false) {
-    const { c } = this;
-    c.beginPath();
-    if (piece === "kick") {
-      c.arc(x, y, r, 0, Math.PI);
-      c.closePath();
-    } else if (piece === "snare") {
-      c.rect(x - r, y - r * 0.45, 2 * r, r * 0.9);
-    } else if (piece === "hihat") {
-      c.moveTo(x - r, y - r * 0.6);
-      c.lineTo(x, y + r * 0.2);
-      c.lineTo(x + r, y - r * 0.6);
-    } else if (piece === "ride" || piece === "crash") {
-      c.moveTo(x - r, y + r * 0.4);
-      c.quadraticCurveTo(x, y - r * (piece === "ride" ? 1 : 1.8), x + r, y + r * 0.4);
-    } else {
-      const points = { tom1: 3, tom2: 4, tom3: 5, tom4: 6, floor: 8 }[piece] || 4;
-      for (let i = 0; i < points; i += 1) {
-        const angle = -Math.PI / 2 + (i * 2 * Math.PI) / points;
-        c.lineTo(x + r * Math.cos(angle), y + r * Math.sin(angle));
-      }
-      c.closePath();
-    }
-    c.strokeStyle = this.colour[colour];
-    c.fillStyle = this.colour[colour];
-    c.lineWidth = 1.3;
-    if (!open && !["hihat", "ride", "crash"].includes(piece)) c.fill();
-    c.stroke();
+    const { canvas, half } = spriteOf(piece, Math.round(2 * r) / 2, this.colour[colour], open, this.dpr);
+    const at = (v) => Math.round((v - half) * this.dpr) / this.dpr;
+    this.c.drawImage(canvas, at(x), at(y), 2 * half, 2 * half);
   }
+
+  /** Upright strokes at places x, `tall(i)` up and down from y. */
+  strokes(places, y, tall, colour = "ink") {
+    this.c.fillStyle = this.colour[colour];
+    places.forEach((x, i) => this.c.fillRect(x - 0.5, y - tall(i), 1, 2 * tall(i)));
+  }
+}
+
+const sprites = new Map(); // glyphs that were drawn once, because a chart shows hundreds of them
+
+function spriteOf(piece, r, colour, open, dpr) {
+  const key = `${piece} ${r} ${colour} ${open} ${dpr}`;
+  if (!sprites.has(key)) {
+    const half = Math.ceil(1.8 * r + 2);
+    const canvas = new OffscreenCanvas(2 * half * dpr, 2 * half * dpr);
+    const c = canvas.getContext("2d");
+    c.scale(dpr, dpr);
+    drawGlyph(c, piece, half, half, r, colour, open);
+    sprites.set(key, { canvas, half });
+  }
+  return sprites.get(key);
+}
+
+function drawGlyph(c, piece, x, y, r, colour, open) {
+  c.beginPath();
+  if (piece === "kick") {
+    c.arc(x, y, r, 0, Math.PI);
+    c.closePath();
+  } else if (piece === "snare") {
+    c.rect(x - r, y - r * 0.45, 2 * r, r * 0.9);
+  } else if (piece === "hihat") {
+    c.moveTo(x - r, y - r * 0.6);
+    c.lineTo(x, y + r * 0.2);
+    c.lineTo(x + r, y - r * 0.6);
+  } else if (piece === "ride" || piece === "crash") {
+    c.moveTo(x - r, y + r * 0.4);
+    c.quadraticCurveTo(x, y - r * (piece === "ride" ? 1 : 1.8), x + r, y + r * 0.4);
+  } else {
+    const points = { tom1: 3, tom2: 4, tom3: 5, tom4: 6, floor: 8 }[piece] || 4;
+    for (let i = 0; i < points; i += 1) {
+      const angle = -Math.PI / 2 + (i * 2 * Math.PI) / points;
+      c.lineTo(x + r * Math.cos(angle), y + r * Math.sin(angle));
+    }
+    c.closePath();
+  }
+  c.strokeStyle = colour;
+  c.fillStyle = colour;
+  c.lineWidth = 1.3;
+  if (!open && !["hihat", "ride", "crash"].includes(piece)) c.fill();
+  c.stroke();
 }
 
 /** Call `draw` once after the canvas has a size, at each resize and at each theme change; returns how to stop. */
