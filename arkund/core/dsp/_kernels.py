@@ -1,9 +1,7 @@
 """Compiled kernels that run several channels in lock-step. Private and unchecked: see ``bank``.
 
-Layout: audio is a flat float32 array, sample after sample, each a row of LANES values of which the first
-``count`` are in use. Parameters and states of a stage are rows of LANES values too. The stride is constant (one set of
-kernels is made for wide banks and one for narrow ones) and the inner loop runs over channels without branches, so that the
-compiler uses vector instructions.
+Layout: audio is a flat float32 array, sample after sample, each a row of LANES values, one for each channel; parameters and states of a stage are rows
+of LANES values too. A row is one value of the type in ``lanes``; a set of kernels is made for each of WIDTHS, and all lanes are computed, in use or not.
 Logarithms and exponentials are polynomials: log2 within 2e-5 (0.0001 dB), exp2 within 1e-5 relative.
 Kernels that call each other stay in this file, because the on-disk cache watches one file only.
 """

@@ -70,14 +70,12 @@ class Writer:
 
     def write(self, bank: np.ndarray, first: int) -> None:
         """Append the samples of this file's channels, the lanes of a bank [float32, shape=(samples, width)] from ``first`` on."""
-        count = bank.shape[0]
-        if not self.dithers:
-            self._put(np.ascontiguousarray(bank[:, first : first + self.channels]))
-        else:
-            lanes = np.ascontiguousarray(bank[:, first : first + self.channels])
+        lanes = np.ascontiguousarray(bank[:, first : first + self.channels])
+        if self.dithers:
             self.write_steps(dithered(lanes, [self], self.place)[0])
-            return
-        self.place += count
+        else:
+            self._put(lanes)
+            self.place += lanes.shape[0]
 
     def write_steps(self, steps: np.ndarray) -> None:
         """Append what ``dithered`` gave for this file."""
