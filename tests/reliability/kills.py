@@ -4,7 +4,6 @@ After each, the application starts as it always does, and then: database and fil
 there, nothing half-made is shown.
 """
 
-import hashlib
 import json
 import random
 import shutil
@@ -13,6 +12,8 @@ import tempfile
 import time
 from collections import Counter
 from pathlib import Path
+
+from blake3 import blake3
 
 from tests.reliability.ground import Child, alone, set_up, small_recording, tell
 
@@ -139,7 +140,7 @@ class Ground:
                 wrong.append(f"session {session.pk} cannot be read")
         for manifest in store.prints_folder().rglob("manifest.json"):
             for row in json.loads(manifest.read_text())["files"]:
-                if hashlib.sha256((manifest.parent / row["file"]).read_bytes()).hexdigest() != row["sha256"]:
+                if blake3((manifest.parent / row["file"]).read_bytes()).hexdigest() != row["blake3"]:
                     wrong.append(f"{row['file']} is not what its manifest says")
         for each in store.prints_folder().glob("*/*"):
             if not (each / "manifest.json").exists():

@@ -81,8 +81,8 @@ class TestRoundTrip:
         session = import_folder(tmp_path / "in")
         path = archiving.archive(session, tmp_path / "a.zip")
         shutil.rmtree(store.audio_folder())
-        sha256 = MicRecording.objects.get(take__session=archiving.restore(path)).sha256
-        assert np.array_equal(np.load(store.audio_path(sha256)), sound)
+        digest = MicRecording.objects.get(take__session=archiving.restore(path)).digest
+        assert np.array_equal(np.load(store.audio_path(digest)), sound)
 
     def test_cancelled(self, session, packed, tmp_path):
         """Neither way leaves anything."""
@@ -154,7 +154,7 @@ class TestRefused:
             lambda c: c.update(plan={}),
             lambda c: c["plan"]["mics"][0].update(trim_db=1e9),
             lambda c: c.update(takes=None),
-            lambda c: c["takes"][0]["mics"][0].update(sha256="0" * 64),
+            lambda c: c["takes"][0]["mics"][0].update(digest="0" * 64),
             lambda c: c["takes"][0]["mics"][0].update(length=-1),
             lambda c: c["takes"][0]["mics"][0].update(mic="nobody"),
             lambda c: c.update(sample_rate_hz=7),

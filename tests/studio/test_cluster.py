@@ -86,7 +86,7 @@ def long_folder(folder, tmp_path) -> Path:
 
 
 def hashes(folder: Path) -> dict[str, str]:
-    return {f["file"]: f["sha256"] for f in json.loads((folder / "manifest.json").read_text())["files"]}
+    return {f["file"]: f["blake3"] for f in json.loads((folder / "manifest.json").read_text())["files"]}
 
 
 class TestCluster:

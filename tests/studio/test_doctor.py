@@ -56,7 +56,7 @@ class TestExamine:
     def test_a_missing_recording(self, session, folder):
         """It is named; pages say it in words; the original files heal it."""
         row = MicRecording.objects.get(take__session=session, mic="sn-top")
-        store.audio_path(row.sha256).unlink()
+        store.audio_path(row.digest).unlink()
         forget_opened()
         with pytest.raises(AudioError, match="arkund doctor"):
             recordings_of(session).mic("take-1", "sn-top")
@@ -68,7 +68,7 @@ class TestExamine:
 
     def test_a_damaged_recording(self, session, folder):
         """Samples that changed are told by their checksum."""
-        path = store.audio_path(MicRecording.objects.get(take__session=session, mic="kd-in").sha256)
+        path = store.audio_path(MicRecording.objects.get(take__session=session, mic="kd-in").digest)
         samples = np.load(path)
         samples[1000] += 0.25
         np.save(path, samples)

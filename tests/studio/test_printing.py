@@ -1,11 +1,11 @@
 """Prints: exact lengths, what was heard, honest manifests, nothing half-made."""
 
-import hashlib
 import json
 
 import numpy as np
 import pytest
 import soundfile
+from blake3 import blake3
 
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import writing
@@ -51,7 +51,7 @@ class TestPrintSession:
             path = tmp_path / "out" / f["file"]
             samples, _ = soundfile.read(path)
             lengths.add(len(samples))
-            assert hashlib.sha256(path.read_bytes()).hexdigest() == f["sha256"]
+            assert blake3(path.read_bytes()).hexdigest() == f["blake3"]
             assert 20 * np.log10(np.abs(samples).max() + 1e-9) == pytest.approx(f["peak_db"], abs=0.02)
         assert lengths == {manifest["length_samples"]}
         assert len(manifest["files"]) == len(session.plan.mics) + 4 + 1
@@ -67,7 +67,7 @@ class TestPrintSession:
         """Also with dither."""
         a = printing.print_session(session, tmp_path / "a")
         b = printing.print_session(session, tmp_path / "b")
-        assert [f["sha256"] for f in a["files"]] == [f["sha256"] for f in b["files"]]
+        assert [f["blake3"] for f in a["files"]] == [f["blake3"] for f in b["files"]]
 
     def test_dither(self, session, tmp_path):
         """A soft passage at 24 bit is off by less than two steps and not merely cut off."""

@@ -33,7 +33,7 @@ class TestHousekeeping:
         (audio / f"{'0' * 64}.npy").write_bytes(b"x")
         (store.incoming_folder() / "half").mkdir()
         housekeeping.clear_up()
-        mine = set(session.takes.get().mics.values_list("sha256", flat=True))
+        mine = set(session.takes.get().mics.values_list("digest", flat=True))
         left = {p.name for p in audio.iterdir()}
         assert {f"{sha}.npy" for sha in mine} <= left <= used
         assert [p.name for p in store.incoming_folder().iterdir()] == ["wanted"]

@@ -1,6 +1,5 @@
 """Reading recordings: any usual format in, checked float32 per channel out, in blocks of bounded size."""
 
-import hashlib
 import os
 import tempfile
 import weakref
@@ -13,6 +12,7 @@ import soundfile
 import soxr
 
 from arkund.core.errors import AudioError
+from arkund.core.files import checksum
 from arkund.core.units import gain_to_db
 
 ENDINGS = (".wav", ".wave", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac")
@@ -39,7 +39,7 @@ class Probe:
 class Channel:
     """One imported channel: where its samples lie and what was noticed while reading."""
 
-    sha256: str
+    digest: str
     path: Path
     length: int
     peak_db: float
@@ -122,7 +122,7 @@ class _Writer:
         folder.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(prefix=".new-", suffix=".npy", dir=folder)
         self._file, self._path, self._folder = os.fdopen(handle, "w+b"), Path(name), folder
-        self._hash = hashlib.sha256()
+        self._hash = checksum.fresh()
         self._length, self._peak, self._sum, self._clipped, self._bad = 0, 0.0, 0.0, 0, 0
         self._header(0)
         self._start = self._file.tell()

@@ -13,10 +13,10 @@ def _opened(path: Path) -> MicFile:
     return MicFile(path)
 
 
-def opened(folder: Path, sha256: str) -> MicFile:
+def opened(folder: Path, digest: str) -> MicFile:
     """Return a recording by its hash. Raises AudioError where its file is gone."""
     try:
-        return _opened(folder / f"{sha256}.npy")
+        return _opened(folder / f"{digest}.npy")
     except FileNotFoundError as error:
         raise AudioError(
             "A recording is missing in the data folder; `arkund doctor` says which and what to do."
@@ -39,8 +39,8 @@ class Library:
 
     def mic(self, take: str, mic_id: str) -> MicFile | None:
         """Return a mic of a take, or None where the take lacks it."""
-        sha256 = self.files.get((take, mic_id))
-        return opened(self.folder, sha256) if sha256 else None
+        digest = self.files.get((take, mic_id))
+        return opened(self.folder, digest) if digest else None
 
     def content(self, take: str, mic_id: str) -> str:
         """Return the hash of a mic's samples, nothing where the take lacks it."""

@@ -9,6 +9,7 @@ References
 
 import errno
 import hashlib
+import os
 import struct
 from collections.abc import Sequence
 from pathlib import Path
@@ -17,6 +18,7 @@ import numpy as np
 import soundfile
 
 from arkund.core.dsp import _kernels
+from arkund.core.files import checksum
 
 MOST_RIFF_BYTES = 0xFFFF_FFFF - 256
 PCM, FLOAT = 1, 3
@@ -59,7 +61,7 @@ class Writer:
         self.path, self.channels, self.dithers = path, channels, BITS[format_name] == 24
         self.seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:4])
         self.place = 0
-        self._hash = hashlib.sha256()
+        self._hash = checksum.fresh()
         self._flac = self._file = None
         if format_name == "flac24":
             self._flac = soundfile.SoundFile(path, "w", sample_rate_hz, channels, "PCM_24", format="FLAC")
@@ -95,17 +97,21 @@ class Writer:
             raise OSError(errno.EIO, "the disk refused", self.path.name) from error
 
     def _put(self, data) -> None:
+        data = memoryview(data).cast("B")
         self._hash.update(data)
         self._file.write(data)
 
     def close(self) -> str:
-        """Finish the file and return its SHA-256."""
+        """Finish the file, see to it that it is on the disk, and return its BLAKE3."""
         if self._flac is not None:
             self._flac.close()
             with self.path.open("rb") as file:
-                return hashlib.file_digest(file, "sha256").hexdigest()
+                os.fsync(file.fileno())
+            return checksum.of_file(self.path)
         if self._odd:
             self._put(b"\0")
+        self._file.flush()
+        os.fsync(self._file.fileno())
         self._file.close()
         return self._hash.hexdigest()
 

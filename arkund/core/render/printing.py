@@ -30,7 +30,7 @@ class _Sheet:
     bank: int
     lane: int
     writer: Writer
-    sha256: str = ""
+    digest: str = ""
 
 
 def print_song(
@@ -41,7 +41,7 @@ def print_song(
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[dict]:
-    """Print into an existing folder; return a row for each file: name, output, peaks in dBFS, loudness in LUFS, SHA-256.
+    """Print into an existing folder; return a row for each file: name, output, peaks in dBFS, loudness in LUFS, BLAKE3.
 
     The same Plan gives the same bytes on any machine. Raises CancelledError, OSError.
     """
@@ -64,8 +64,8 @@ def print_song(
                     each.result()
                 done += block.banks[0].shape[0]
                 on_progress(done / length, f"{done / rate:.0f} of {length / rate:.0f} s")
-            for sheet, sha256 in zip(sheets, pool.map(lambda sheet: sheet.writer.close(), sheets), strict=True):
-                sheet.sha256 = sha256
+            for sheet, digest in zip(sheets, pool.map(lambda sheet: sheet.writer.close(), sheets), strict=True):
+                sheet.digest = digest
     finally:
         for sheet in sheets:
             sheet.writer.abandon()
@@ -112,5 +112,5 @@ def _row(sheet: _Sheet, meter: Meter) -> dict:
         "true_peak_db": round(float(gain_to_db(max(true_peak[lane] for lane in lanes))), 2),
         "loudness_lufs": round(meter.integrated_lufs(lanes), 2),
         "samples_over_full_scale": int(sum(meter.overs[lane] for lane in lanes)),
-        "sha256": sheet.sha256,
+        "blake3": sheet.digest,
     }

@@ -25,7 +25,7 @@ class MicRecording(models.Model):
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="mics")
     mic = models.CharField(max_length=60)  # id in the Plan
     file = models.CharField(max_length=255)  # as it was named
-    sha256 = models.CharField(max_length=64)
+    digest = models.CharField(max_length=64)
     length = models.BigIntegerField()
     peak_db = models.FloatField()
     clipped = models.PositiveIntegerField(default=0)

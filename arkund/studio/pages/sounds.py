@@ -70,7 +70,7 @@ def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpRe
     """Return one mic's waveform columns at one zoom; they never change, so browsers keep them."""
     session = session_or_404(request, session_id)
     row = get_object_or_404(MicRecording, take__session=session, take__key=session.plan_json["take"], mic=mic)
-    return _for_ever(pictures.peaks(row.sha256, level))
+    return _for_ever(pictures.peaks(row.digest, level))
 
 
 def whole_peaks(request: HttpRequest, session_id: int, key: str, output: str, level: int) -> HttpResponse:

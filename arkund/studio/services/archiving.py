@@ -33,7 +33,7 @@ BLOCK = 1 << 18
 FULL_24 = 1 << 23
 MOVE_FIELDS = ("number", "made_on", "step", "title", "reason", "measured", "before", "after", "state")
 DECISION_FIELDS = ("key", "verdict", "reason", "title", "step")
-MIC_FIELDS = ("mic", "file", "sha256", "length", "peak_db", "clipped", "confidence")
+MIC_FIELDS = ("mic", "file", "digest", "length", "peak_db", "clipped", "confidence")
 Progress = Callable[[float, str], None]
 
 
@@ -48,16 +48,16 @@ def archive(
         raise AudioError(f"{path.name}: is there already; choose another name.")
     contents = json.dumps(_contents(session), indent=1, sort_keys=True).encode()
     new = path.with_name(f".new-{uuid.uuid4().hex}")
-    hashes = sorted(set(MicRecording.objects.filter(take__session=session).values_list("sha256", flat=True)))
+    hashes = sorted(set(MicRecording.objects.filter(take__session=session).values_list("digest", flat=True)))
     try:
         with zipfile.ZipFile(new, "x", zipfile.ZIP_STORED) as bundle:
             bundle.writestr(CONTENTS, contents, zipfile.ZIP_DEFLATED)
             bundle.writestr(SUM, hashlib.sha256(contents).hexdigest())
-            for number, sha256 in enumerate(hashes):
+            for number, digest in enumerate(hashes):
                 if cancelled():
                     raise CancelledError("The archive was cancelled; nothing was kept.")
                 on_progress(number / len(hashes), f"recording {number + 1} of {len(hashes)}")
-                _pack(bundle, sha256, session.sample_rate_hz, path.parent)
+                _pack(bundle, digest, session.sample_rate_hz, path.parent)
         store.settle(new)
         new.rename(path)
     except (OSError, soundfile.LibsndfileError) as error:
@@ -90,16 +90,16 @@ def _contents(session: Session) -> dict:
     }
 
 
-def _pack(bundle: zipfile.ZipFile, sha256: str, rate: int, folder: Path) -> None:
+def _pack(bundle: zipfile.ZipFile, digest: str, rate: int, folder: Path) -> None:
     """Add a recording: FLAC where its samples are 24-bit steps, else WAV with float samples."""
-    mic = opened(store.audio_folder(), sha256)
+    mic = opened(store.audio_folder(), digest)
     whole = all(_is_24_bit(block) for block in _blocks(mic))
     ending, subtype = ("flac", "PCM_24") if whole else ("wav", "FLOAT")
     with tempfile.NamedTemporaryFile(dir=folder, prefix=".new-", suffix=f".{ending}") as file:
         with soundfile.SoundFile(file.name, "w", rate, 1, subtype, format=ending.upper()) as sound:
             for block in _blocks(mic):
                 sound.write((block * FULL_24).astype(np.int32) << 8 if whole else block)
-        bundle.write(file.name, f"audio/{sha256}.{ending}")
+        bundle.write(file.name, f"audio/{digest}.{ending}")
 
 
 def _blocks(mic: audio.MicFile):
@@ -126,12 +126,12 @@ def restore(
             entries = _checked_entries(bundle, path.name)
             contents = _read_contents(bundle, path.name)
             _check_contents(contents, entries, path.name)
-            wanted = sorted({mic["sha256"] for take in contents["takes"] for mic in take["mics"]})
-            for number, sha256 in enumerate(wanted):
+            wanted = sorted({mic["digest"] for take in contents["takes"] for mic in take["mics"]})
+            for number, digest in enumerate(wanted):
                 if cancelled():
                     raise CancelledError("Restoring was cancelled; nothing was kept.")
                 on_progress(number / max(len(wanted), 1), f"recording {number + 1} of {len(wanted)}")
-                _unpack(bundle, entries[sha256], sha256, contents, path.name)
+                _unpack(bundle, entries[digest], digest, contents, path.name)
             with transaction.atomic():
                 session = _create(contents, name)
                 created(session.pk)
@@ -191,12 +191,12 @@ def _check_contents(contents: dict, entries: dict, name: str) -> None:
             _texts(take["key"], take["name"])
             _counts(take["length"], most=MOST_LENGTH_S * rate)
             for mic in take["mics"]:
-                _texts(mic["mic"], mic["file"], mic["sha256"])
+                _texts(mic["mic"], mic["file"], mic["digest"])
                 _counts(mic["length"], mic["clipped"], most=MOST_LENGTH_S * rate)
                 float(mic["peak_db"] + mic["confidence"])
-                if mic["mic"] not in known or mic["sha256"] not in entries:
+                if mic["mic"] not in known or mic["digest"] not in entries:
                     raise SettingsError(f"mics: {mic['file'][:80]} belongs to no mic of the plan or has no audio.")
-                lengths[mic["sha256"]] = mic["length"]
+                lengths[mic["digest"]] = mic["length"]
         keys = [take["key"] for take in contents["takes"]]
         if plan.take not in keys or len(set(keys)) != len(keys):
             raise SettingsError("takes: the plan's take is not among them, or one stands twice.")
@@ -229,11 +229,11 @@ def _counts(*values, most: int = 1 << 31) -> None:
         raise TypeError(f"a count between 0 and {most} was expected")
 
 
-def _unpack(bundle: zipfile.ZipFile, info: zipfile.ZipInfo, sha256: str, contents: dict, name: str) -> None:
+def _unpack(bundle: zipfile.ZipFile, info: zipfile.ZipInfo, digest: str, contents: dict, name: str) -> None:
     """Bring a recording into the data folder; it must be what its name says."""
-    if store.audio_path(sha256).exists():
+    if store.audio_path(digest).exists():
         return
-    lengths = {mic["length"] for take in contents["takes"] for mic in take["mics"] if mic["sha256"] == sha256}
+    lengths = {mic["length"] for take in contents["takes"] for mic in take["mics"] if mic["digest"] == digest}
     with tempfile.NamedTemporaryFile(dir=store.incoming_folder(), suffix=Path(info.filename).suffix) as file:
         with bundle.open(info) as packed:
             shutil.copyfileobj(packed, file)
@@ -242,7 +242,7 @@ def _unpack(bundle: zipfile.ZipFile, info: zipfile.ZipInfo, sha256: str, content
         if {header.frames} != lengths or (header.channels, header.sample_rate_hz) != (1, contents["sample_rate_hz"]):
             raise AudioError(f"{name}: {info.filename} is not as long, or not of the rate, that {CONTENTS} says.")
         made = audio.ingest(Path(file.name), store.audio_folder(), header.sample_rate_hz)[0]
-    if made.sha256 != sha256:
+    if made.digest != digest:
         raise AudioError(f"{name}: {info.filename} does not hold the samples that its name promises.")
 
 

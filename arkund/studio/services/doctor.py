@@ -1,6 +1,5 @@
 """``arkund doctor``: does the data folder hold what the database says, and the other way round? What can be repaired, is."""
 
-import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -8,7 +7,7 @@ from pathlib import Path
 from django.db import connection
 
 from arkund.core.errors import AudioError, SettingsError
-from arkund.core.files import audio
+from arkund.core.files import audio, checksum
 from arkund.core.files.library import forget_opened
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, MicRecording, Move, Print, Session
@@ -41,7 +40,7 @@ def examine(
         out = _database()
         out += _recordings(repair, on_progress)
         lost = [] if heal_from is None else _healed(heal_from)
-        out = [c for c in out if not any(sha256[:12] in c.what for sha256 in lost)]
+        out = [c for c in out if not any(digest[:12] in c.what for digest in lost)]
         out += [
             Complaint(f"recording {sha[:12]}: was missing", f"read again from {heal_from.name}", True) for sha in lost
         ]
@@ -74,35 +73,35 @@ def _database() -> list[Complaint]:
 
 def _recordings(repair: bool, on_progress: Progress) -> list[Complaint]:
     """Read every recording; a damaged one is put aside under another name, so that it can be healed."""
-    out, hashes = [], sorted(set(MicRecording.objects.values_list("sha256", flat=True)))
-    for number, sha256 in enumerate(hashes):
+    out, hashes = [], sorted(set(MicRecording.objects.values_list("digest", flat=True)))
+    for number, digest in enumerate(hashes):
         on_progress(number / len(hashes), "recordings")
-        path = store.audio_path(sha256)
-        fault = _fault(path, sha256)
+        path = store.audio_path(digest)
+        fault = _fault(path, digest)
         if fault is None:
             continue
-        rows = MicRecording.objects.filter(sha256=sha256).select_related("take__session")
+        rows = MicRecording.objects.filter(digest=digest).select_related("take__session")
         whose = ", ".join(sorted({f"{row.take.session.name}: {row.file}" for row in rows})[:3])
         if repair and path.exists():
             path.unlink()
         forget_opened()
-        out.append(Complaint(f"recording {sha256[:12]} ({whose}): {fault}", HEAL, False))
+        out.append(Complaint(f"recording {digest[:12]} ({whose}): {fault}", HEAL, False))
     on_progress(1.0, "recordings")
     return out
 
 
-def _fault(path: Path, sha256: str) -> str | None:
+def _fault(path: Path, digest: str) -> str | None:
     if not path.exists():
         return "the file is missing"
     try:
         mic = audio.MicFile(path)
-        digest = hashlib.sha256()
+        found = checksum.fresh()
         for start in range(0, mic.length, BLOCK):
-            digest.update(mic.read(start, min(start + BLOCK, mic.length)).tobytes())
+            found.update(mic.read(start, min(start + BLOCK, mic.length)).tobytes())
     except (AudioError, ValueError, OSError) as error:
         return f"cannot be read ({error})"
-    lengths = set(MicRecording.objects.filter(sha256=sha256).values_list("length", flat=True))
-    if digest.hexdigest() != sha256 or lengths != {mic.length}:
+    lengths = set(MicRecording.objects.filter(digest=digest).values_list("length", flat=True))
+    if found.hexdigest() != digest or lengths != {mic.length}:
         return "the samples are not those that were imported"
     return None
 
@@ -110,9 +109,9 @@ def _fault(path: Path, sha256: str) -> str | None:
 def _healed(folder: Path) -> list[str]:
     """Read the files of a folder and keep those whose samples are missing; return their hashes."""
     wanted = {
-        (sha256, rate)
-        for sha256, rate in MicRecording.objects.values_list("sha256", "take__session__sample_rate_hz")
-        if not store.audio_path(sha256).exists()
+        (digest, rate)
+        for digest, rate in MicRecording.objects.values_list("digest", "take__session__sample_rate_hz")
+        if not store.audio_path(digest).exists()
     }
     out = []
     for path in sorted(folder.rglob("*")):
@@ -123,7 +122,7 @@ def _healed(folder: Path) -> list[str]:
                 made = audio.ingest(path, store.audio_folder(), rate)
             except AudioError:
                 continue
-            out += [channel.sha256 for channel in made if (channel.sha256, rate) in wanted]
+            out += [channel.digest for channel in made if (channel.digest, rate) in wanted]
     return out  # what was read in vain is a left-over
 
 
@@ -161,14 +160,9 @@ def _prints(repair: bool) -> list[Complaint]:
             continue
         for row in printed.manifest["files"]:
             path = folder / row["file"]
-            if not path.is_file() or _file_hash(path) != row["sha256"]:
+            if not path.is_file() or checksum.of_file(path) != row["blake3"]:
                 out.append(Complaint(f"{name}: {row['file']} is not what was printed", "print again", False))
     return out
-
-
-def _file_hash(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _jobs(repair: bool) -> list[Complaint]:

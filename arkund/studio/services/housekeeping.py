@@ -21,7 +21,7 @@ def left_overs() -> list[Path]:
     """Return temporary files and folders, and audio and pictures that neither a session nor a job uses."""
     open_jobs = Job.objects.filter(state__in=(*Job.OPEN, Job.FAILED))
     waited_for = {job.arguments.get("folder") for job in open_jobs}
-    used = set(MicRecording.objects.values_list("sha256", flat=True))
+    used = set(MicRecording.objects.values_list("digest", flat=True))
     sessions = {str(pk) for pk in Session.objects.values_list("pk", flat=True)}
     out = [path for path in _inside(store.incoming_folder()) if path.name not in waited_for]
     out += [path for path in _inside(store.audio_folder()) if path.name.startswith(".new-") or path.stem not in used]

@@ -217,7 +217,7 @@ def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: lis
                     take=record,
                     mic=mic_id,
                     file=file[:255],
-                    sha256=channel.sha256,
+                    digest=channel.digest,
                     length=channel.length,
                     peak_db=channel.peak_db,
                     clipped=channel.clipped,

@@ -17,7 +17,7 @@ FINDER_VERSION = 4  # raised when hits are found in another way
 
 def recordings_of(session: Session) -> Library:
     """Return a session's takes as the core reads them."""
-    rows = MicRecording.objects.filter(take__session=session).values_list("take__key", "mic", "sha256")
+    rows = MicRecording.objects.filter(take__session=session).values_list("take__key", "mic", "digest")
     return Library(
         folder=store.audio_folder(),
         sample_rate_hz=session.sample_rate_hz,
@@ -83,7 +83,7 @@ def _channels(mics) -> list[Channel]:
 
 def _hits_key(session: Session, plan: Plan, take_key: str) -> str:
     """Return the hash of all that a take's hits depend on: its audio, which mic is whose, and the way they are found."""
-    audio = dict(MicRecording.objects.filter(take__session=session, take__key=take_key).values_list("mic", "sha256"))
+    audio = dict(MicRecording.objects.filter(take__session=session, take__key=take_key).values_list("mic", "digest"))
     mics = [mic for mic in plan.mics if mic.id in audio]
     rows = [[audio[mic.id], c.piece, c.close, c.first] for mic, c in zip(mics, _channels(mics), strict=True)]
     content = json.dumps(["hits", FINDER_VERSION, session.pk, rows])

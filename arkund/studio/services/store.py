@@ -17,9 +17,9 @@ def audio_folder() -> Path:
     return Path(settings.DATA) / "audio"
 
 
-def audio_path(sha256: str) -> Path:
+def audio_path(digest: str) -> Path:
     """Return the file of one imported channel."""
-    return audio_folder() / f"{sha256}.npy"
+    return audio_folder() / f"{digest}.npy"
 
 
 def prints_folder() -> Path:

@@ -69,7 +69,7 @@ class TestIngest:
         soundfile.write(tmp_path / "a.wav", noise(), 48_000, subtype="FLOAT")
         soundfile.write(tmp_path / "b.wav", noise(), 48_000, subtype="FLOAT")
         a, b = (audio.ingest(tmp_path / n, tmp_path / "store", 48_000)[0] for n in ("a.wav", "b.wav"))
-        assert a.sha256 == b.sha256
+        assert a.digest == b.digest
         assert len(left_over(tmp_path / "store")) == 1
 
     def test_blocks_do_not_show(self, tmp_path, monkeypatch):
@@ -78,7 +78,7 @@ class TestIngest:
         whole = audio.ingest(tmp_path / "a.wav", tmp_path / "one", 48_000)[0]
         monkeypatch.setattr(audio, "BLOCK", 1000)
         parts = audio.ingest(tmp_path / "a.wav", tmp_path / "two", 48_000)[0]
-        assert whole.sha256 == parts.sha256
+        assert whole.digest == parts.digest
 
     def test_progress_and_cancel(self, tmp_path, monkeypatch):
         """Progress rises to 1; an exception from it leaves nothing behind."""
