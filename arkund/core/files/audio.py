@@ -67,6 +67,15 @@ def probe(path: Path) -> Probe:
     return found
 
 
+def read_mono(path: Path) -> np.ndarray:
+    """Return a whole file as the mean of its channels, float32 [shape=(samples,)]. Raises AudioError where it cannot be read to its end."""
+    try:
+        with soundfile.SoundFile(path) as file:
+            return file.read(dtype="float32", always_2d=True).mean(axis=1)
+    except (soundfile.LibsndfileError, OSError) as error:
+        raise AudioError(f"{path.name}: cannot be read ({_reason(error)}).") from error
+
+
 def _reason(error: Exception) -> str:
     return str(error).rsplit(":", 1)[-1].strip().rstrip(".").lower() or "unknown format"
 

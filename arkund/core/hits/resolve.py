@@ -11,6 +11,7 @@ GHOST_BELOW_DB = -16.0  # a snare hit this far under the piece's full hits is a 
 VELOCITY_SPAN_DB = 40.0  # velocity 127 at the full level, 1 this far below
 SAME_S = 0.008  # a correction names a hit by its time, within this
 FULL_QUANTILE = 0.85
+NO_LEVEL_DB = -12.0  # of a hit by hand of a piece that has no other
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,13 +33,15 @@ def resolve(found: Mapping[str, Sequence[Sequence[float]]], changes: Sequence) -
     found : (time_s, level_db, sure) of each measured hit by piece; changes : the Plan's HitChanges in the order they were made.
     """
     rows = {piece: [[time, level, False, sure] for time, level, sure in hits] for piece, hits in found.items()}
+    usual = {piece: float(np.median([row[1] for row in mine])) for piece, mine in rows.items() if mine}
     for change in changes:
         mine = rows.setdefault(change.piece, [])
-        near = [row for row in mine if abs(row[0] - change.time_s) <= SAME_S]
         if change.kind == "add":
-            usual = float(np.median([row[1] for row in mine])) if mine else -12.0
-            mine.append([change.time_s, usual if change.level_db is None else change.level_db, True, 1.0])
-        elif near:
+            level = usual.get(change.piece, NO_LEVEL_DB) if change.level_db is None else change.level_db
+            mine.append([change.time_s, level, True, 1.0])
+            continue
+        near = [row for row in mine if abs(row[0] - change.time_s) <= SAME_S]
+        if near:
             nearest = min(near, key=lambda row: abs(row[0] - change.time_s))
             if change.kind == "remove":
                 mine.remove(nearest)

@@ -42,13 +42,40 @@ class MicPlan(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TempoChange(Settings):
+    """Another tempo or meter from a bar on (counted from 0)."""
+
+    bar: int = number(1, 1, 100000, step=1)
+    bpm: float = number(120.0, 20.0, 400.0, step=0.01, unit="BPM")
+    beats_per_bar: int = number(4, 1, 32, step=1)
+    beat_unit: int = number(4, 1, 32, step=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Tempo(Settings):
-    """A steady tempo: bpm counts beats of the meter's lower figure's dotted group in compound meters."""
+    """The tempo map: where bar 0 begins, its tempo and meter, and their changes at later bar lines.
+
+    bpm counts beats of the meter's lower figure, dotted groups of three in compound meters.
+    """
 
     bpm: float = number(120.0, 20.0, 400.0, step=0.01, unit="BPM")
     beats_per_bar: int = number(4, 1, 32, step=1)
     beat_unit: int = number(4, 1, 32, step=1)
     first_bar_s: float = number(0.0, -60.0, 36000.0, step=0.001, unit="s")
+    changes: tuple[TempoChange, ...] = ()
+
+    def __post_init__(self) -> None:
+        Settings.__post_init__(self)
+        if [c.bar for c in self.changes] != sorted({c.bar for c in self.changes}):
+            raise SettingsError("changes: must be in order of bars, one at a bar.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Meant(Settings):
+    """Which grid the strokes of one bar are meant on."""
+
+    bar: int = number(0, 0, 100000, step=1)
+    grid: int = number(16, 1, 64, step=1, help="places per whole note")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,10 +88,33 @@ class Section(Settings):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cut(Settings):
-    """From this sample of the recording on, all mics are moved later by ``shift`` samples, until the next cut."""
+    """From this sample of the recording on, all mics are moved later by ``shift`` samples, until the next cut.
+
+    The old piece fades into the new one; ``alike`` is how much the two correlate there, which decides the fade's law.
+    """
 
     at: int = number(0, 0, 10**11, step=1)
     shift: int = number(0, -(10**7), 10**7, step=1)
+    fade_ms: float | None = number(None, 0.1, 50.0, step=0.1, unit="ms", help="none = the Plan's crossfade")
+    alike: float = number(1.0, 0.0, 1.0, step=0.01)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoneCut(Cut):
+    """A cut of one piece's own mics alone, in the time of the recording, before the cuts of all mics."""
+
+    piece: str = choice("kick", PIECES)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Join(Settings):
+    """From this sample of the song on, a take is heard from ``from_at`` of its own time on, in all mics, until the next join."""
+
+    at: int = number(0, 0, 10**11, step=1)
+    take: str = text(longest=40)
+    from_at: int = number(0, 0, 10**11, step=1)
+    fade_ms: float = number(2.0, 0.1, 50.0, step=0.1, unit="ms")
+    alike: float = number(1.0, 0.0, 1.0, step=0.01)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -121,8 +171,11 @@ class Plan(Settings):
     mics: tuple[MicPlan, ...] = ()
     tempo: Tempo = Tempo()
     sections: tuple[Section, ...] = ()
+    joins: tuple[Join, ...] = ()
     crossfade_ms: float = number(2.0, 0.1, 20.0, step=0.1, unit="ms")
+    meant: tuple[Meant, ...] = ()
     cuts: tuple[Cut, ...] = ()
+    lone_cuts: tuple[LoneCut, ...] = ()
     hit_changes: tuple[HitChange, ...] = ()
     captures: tuple[Capture, ...] = ()
     placements: tuple[Placement, ...] = ()
@@ -136,8 +189,13 @@ class Plan(Settings):
         ids = [mic.id for mic in self.mics]
         if len(set(ids)) != len(ids):
             raise SettingsError("mics: two mics have the same id.")
+        if [join.at for join in self.joins] != sorted({join.at for join in self.joins}):
+            raise SettingsError("joins: must be in order of time, one at a place.")
         if [cut.at for cut in self.cuts] != sorted({cut.at for cut in self.cuts}):
             raise SettingsError("cuts: must be in order of time, one at a place.")
+        lone = [(cut.piece, cut.at) for cut in self.lone_cuts]
+        if lone != sorted(set(lone)):
+            raise SettingsError("lone_cuts: must be in order of piece and time, one at a place.")
         known = {capture.id for capture in self.captures}
         for used in (*self.placements, *self.layers):
             if used.capture not in known:

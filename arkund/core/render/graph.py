@@ -15,7 +15,7 @@ from arkund.core.dsp import limiter
 from arkund.core.kit.pieces import group_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
-from arkund.core.render.source import Recordings, source_settings
+from arkund.core.render.source import Recordings, edits_key, source_settings
 from arkund.core.tone import process as tone
 
 STAGES = ("source", "gate", "tone", "shaper", "compressor")  # of a mic, in order; each but the first may be off
@@ -42,8 +42,9 @@ def build(plan: Plan, recordings: Recordings) -> dict[str, Node]:
     each mic that are on as ``STAGE:MIC``, and the last of them also as ``strip:MIC``.
     """
     rate, nodes = recordings.sample_rate_hz, {}
+    edits = edits_key(plan)
     for mic in plan.mics:
-        _strip(nodes, plan, recordings, mic)
+        _strip(nodes, plan, recordings, mic, edits)
     heard = audible(plan)
     for path in PATHS:
         settings: PathSettings = getattr(plan, path)
@@ -103,10 +104,10 @@ def _gatherings(plan: Plan) -> dict[str, list[MicPlan]]:
     return out
 
 
-def _strip(nodes: dict[str, Node], plan: Plan, recordings: Recordings, mic: MicPlan) -> None:
+def _strip(nodes: dict[str, Node], plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> None:
     rate = recordings.sample_rate_hz
     stages = {
-        "source": (source_settings(plan, recordings, mic), (0, 0)),
+        "source": (source_settings(plan, recordings, mic, edits), (0, 0)),
         "gate": (mic.gate.to_json(), clean.reach(mic.gate, rate)),
         "tone": (mic.tone.to_json(), tone.reach(mic.tone, rate)),
         "shaper": (mic.shaper.to_json(), punch.shaper_reach(mic.shaper, rate)),

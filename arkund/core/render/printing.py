@@ -15,6 +15,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.render.graph import PATHS, build
 from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
+from arkund.core.takes.process import assembled
 from arkund.core.units import gain_to_db
 
 WORKERS = 2
@@ -45,6 +46,7 @@ def print_song(
 
     The same Plan gives the same bytes on any machine. Raises CancelledError, OSError.
     """
+    recordings = assembled(plan, recordings)
     rate, length = recordings.sample_rate_hz, recordings.length(plan.take)
     stream = Stream(plan, recordings)
     places, sheets, done = stream.places(), [], 0

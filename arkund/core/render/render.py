@@ -13,8 +13,9 @@ from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
 from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
-from arkund.core.render.source import Recordings, source
+from arkund.core.render.source import Recordings, Sources, source
 from arkund.core.render.stages import Stages
+from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
 
@@ -48,6 +49,7 @@ def render(
     SettingsError : unknown output
     CancelledError : ``cancelled`` became true between two nodes
     """
+    recordings = assembled(plan, recordings)
     rate = recordings.sample_rate_hz
     nodes = graph.build(plan, recordings)
     if output not in nodes:
@@ -63,7 +65,7 @@ class _Work:
         self.plan, self.nodes, self.windows = plan, nodes, windows
         self.rate = recordings.sample_rate_hz
         self.cache, self.executor, self.cancelled = cache, executor, cancelled
-        self.stages = Stages(plan, recordings, nodes, windows, cache, executor, self.check)
+        self.stages = Stages(plan, Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
         self.strips: dict[str, np.ndarray] = {}
 
     def check(self) -> None:
@@ -149,6 +151,7 @@ def pan_gains(pan: float) -> tuple[float, float]:
 
 def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int, int]) -> np.ndarray:
     """Return what a mic's gate listens to, float32 [shape=(samples, 2)]: the source through the key filter."""
+    recordings = assembled(plan, recordings)
     mic, rate = plan.mic(mic_id), recordings.sample_rate_hz
     before = graph.rounded(clean.reach(mic.gate.replace(on=True), rate)[0], rate)
     bank = empty_bank(span[1] - span[0] + before, 1)

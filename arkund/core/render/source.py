@@ -1,5 +1,8 @@
 """A mic's recording as the Plan wants it before any processing: edited in time, replaced, layered, trimmed, lined up."""
 
+import functools
+import hashlib
+import json
 from collections.abc import Callable, Sequence
 from typing import Protocol
 
@@ -11,7 +14,7 @@ from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace.process import with_layers, with_placements
-from arkund.core.timing.process import read_edited
+from arkund.core.timing.process import Edited
 from arkund.core.units import db_to_gain, ms_to_samples
 
 Read = Callable[[int, int], np.ndarray]
@@ -41,46 +44,67 @@ def raw(plan: Plan, recordings: Recordings, mic_id: str, take: str | None = None
     return found.read if found is not None else silence
 
 
+class Sources:
+    """The mics of a Plan edited, trimmed and lined up; what all mics or all spans share is worked out once."""
+
+    def __init__(self, plan: Plan, recordings: Recordings) -> None:
+        self._plan, self._recordings, self._rate = plan, recordings, recordings.sample_rate_hz
+        self._edited = Edited(plan.cuts, plan.crossfade_ms, self._rate) if plan.cuts else None
+        self._alone = {
+            piece: Edited([c for c in plan.lone_cuts if c.piece == piece], plan.crossfade_ms, self._rate)
+            for piece in {cut.piece for cut in plan.lone_cuts}
+        }
+        self._readers: dict[str, Read] = {}
+
+    def read(self, mic: MicPlan, start: int, stop: int) -> np.ndarray:
+        """Return a span of a mic, float32 [shape=(samples,)].
+
+        Order: replaced and layered hits (in the time of the recording), cuts of this piece's mics alone, cuts of all mics, then trim,
+        polarity and delay of this mic.
+        """
+        if mic.id not in self._readers:
+            self._readers[mic.id] = self._reader(mic)
+        delay = ms_to_samples(mic.line_up.delay_ms, self._rate)
+        gain = np.float32(db_to_gain(mic.trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
+        out = read_delayed(self._readers[mic.id], start, stop, delay)
+        if gain != 1.0:
+            out *= gain
+        return out
+
+    def bank(self, mics: Sequence[MicPlan], start: int, stop: int, width: int) -> np.ndarray:
+        """Return a span of several mics side by side, float32 [shape=(samples, width)]."""
+        rows = np.stack([self.read(mic, start, stop) for mic in mics])
+        bank = np.zeros((stop - start, width), np.float32)
+        _kernels.interleave(rows, bank.reshape(-1), width)
+        return bank
+
+    def _reader(self, mic: MicPlan) -> Read:
+        plan, rate = self._plan, self._rate
+        read = raw(plan, self._recordings, mic.id)
+        if is_close(mic.role):
+            captures = {c.id: c for c in plan.captures if c.piece == mic.piece}
+            if captures:
+                takes = {c.id: raw(plan, self._recordings, mic.id, c.take) for c in captures.values()}
+                read = with_placements(read, plan.placements, captures, takes, rate)
+                read = with_layers(read, plan.layers, captures, takes, rate)
+            if mic.piece in self._alone:
+                read = functools.partial(self._alone[mic.piece].read, read)
+        return functools.partial(self._edited.read, read) if self._edited else read
+
+
 def source(plan: Plan, recordings: Recordings, mic: MicPlan, start: int, stop: int) -> np.ndarray:
-    """Return a span of a mic's edited, trimmed and lined-up recording, float32 [shape=(samples,)].
-
-    Order: replaced and layered hits (in the time of the recording), cuts (all mics at the same instants), then trim,
-    polarity and delay of this mic.
-    """
-    rate = recordings.sample_rate_hz
-    read = raw(plan, recordings, mic.id)
-    if is_close(mic.role):
-        captures = {c.id: c for c in plan.captures if c.piece == mic.piece}
-        if captures:
-            takes = {c.id: raw(plan, recordings, mic.id, c.take) for c in captures.values()}
-            read = with_placements(read, plan.placements, captures, takes, rate)
-            read = with_layers(read, plan.layers, captures, takes, rate)
-    if plan.cuts:
-        edited, fade = read, plan.crossfade_ms
-
-        def read(a: int, b: int) -> np.ndarray:
-            return read_edited(edited, plan.cuts, fade, rate, a, b)
-
-    delay = ms_to_samples(mic.line_up.delay_ms, rate)
-    gain = np.float32(db_to_gain(mic.trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
-    out = read_delayed(read, start, stop, delay)
-    if gain != 1.0:
-        out *= gain
-    return out
+    """Return a span of a mic's edited, trimmed and lined-up recording, float32 [shape=(samples,)]: see :class:`Sources`."""
+    return Sources(plan, recordings).read(mic, start, stop)
 
 
-def source_bank(
-    plan: Plan, recordings: Recordings, mics: Sequence[MicPlan], start: int, stop: int, width: int
-) -> np.ndarray:
-    """Return a span of several mics' sources side by side, float32 [shape=(samples, width)]."""
-    rows = np.stack([source(plan, recordings, mic, start, stop) for mic in mics])
-    bank = np.zeros((stop - start, width), np.float32)
-    _kernels.interleave(rows, bank.reshape(-1), width)
-    return bank
+def edits_key(plan: Plan) -> str:
+    """Return a hash of the edits in time that all mics share."""
+    content = [plan.crossfade_ms, *([c.at, c.shift, c.fade_ms, c.alike] for c in plan.cuts)]
+    return hashlib.sha256(json.dumps(content).encode()).hexdigest()
 
 
-def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan) -> dict:
-    """Return what the source of a mic depends on, as plain data for its content hash."""
+def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> dict:
+    """Return what the source of a mic depends on, as plain data for its content hash; ``edits`` is the Plan's :func:`edits_key`."""
     captures = [c.to_json() for c in plan.captures if c.piece == mic.piece] if is_close(mic.role) else []
     ids, takes = {c["id"] for c in captures}, {plan.take, *(c["take"] for c in captures)}
     return {
@@ -88,8 +112,8 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan) -> dict:
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
         "trim_db": mic.trim_db,
         "line_up": mic.line_up.to_json(),
-        "cuts": [c.to_json() for c in plan.cuts],
-        "crossfade_ms": plan.crossfade_ms,
+        "edits": edits,
+        "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece] if is_close(mic.role) else [],
         "captures": captures,
         "placements": [p.to_json() for p in plan.placements if p.capture in ids],
         "layers": [layer.to_json() for layer in plan.layers if layer.capture in ids],

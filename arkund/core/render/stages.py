@@ -11,7 +11,7 @@ from arkund.core.dsp.bank import WIDE, empty_bank
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import STAGES, Node, Windows
-from arkund.core.render.source import Recordings, source
+from arkund.core.render.source import Sources
 from arkund.core.render.strips import Strips
 
 WORTH_SPLITTING = 4  # as many mics are shared between two workers
@@ -34,7 +34,8 @@ class Stages:
     """The mics of a Plan for one request: where each stage is rendered, and what was kept."""
 
     plan: Plan
-    recordings: Recordings
+    sources: Sources
+    sample_rate_hz: int
     nodes: dict[str, Node]
     windows: Windows
     cache: SpanCache
@@ -89,7 +90,7 @@ class Stages:
             self.check()
             wanted, on = self.windows.stages[stage], [getattr(mic, stage).on for mic in mics]
             if any(on):
-                bank = Strips(mics, self.recordings.sample_rate_hz, (stage,)).run(bank)
+                bank = Strips(mics, self.sample_rate_hz, (stage,)).run(bank)
             bank, window = bank[wanted[0] - window[0] :][: wanted[1] - wanted[0]], wanted
             if any(on):
                 _kernels.separate(
@@ -100,7 +101,7 @@ class Stages:
 
     def _source(self, mic: MicPlan) -> Row:
         self.check()
-        audio = source(self.plan, self.recordings, mic, *self.windows.stages["source"])
+        audio = self.sources.read(mic, *self.windows.stages["source"])
         return self._keep("source", mic, audio)
 
     def _keep(self, stage: str, mic: MicPlan, audio: np.ndarray) -> Row:

@@ -17,8 +17,9 @@ from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.process import LinkedCompressor
 from arkund.core.render import graph
 from arkund.core.render.render import pan_gains
-from arkund.core.render.source import Recordings, source_bank
+from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.strips import Strips
+from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
 BLOCK = 1 << 16  # samples
@@ -49,13 +50,14 @@ class Stream:
     """
 
     def __init__(self, plan: Plan, recordings: Recordings) -> None:
-        self._plan, self._recordings = plan, recordings
+        self._plan, self._recordings = plan, assembled(plan, recordings)
+        self._sources = Sources(plan, self._recordings)
         rate = recordings.sample_rate_hz
         mics = plan.mics
         banks = max(-(-len(mics) // WIDE), min(SIDE_BY_SIDE, len(mics)))
         self.groups = [list(part) for part in np.array_split(np.array(mics, object), banks)] if mics else []
         self._strips = [Strips(group, rate) for group in self.groups]
-        nodes = graph.build(plan, recordings)
+        nodes = graph.build(plan, self._recordings)
         self._paths = [path for path in graph.PATHS if getattr(plan, path).on]
         groups = [name for name in nodes if name.startswith("group:")]
         self.stems = [*groups, *(f"path:{path}" for path in self._paths)]
@@ -124,7 +126,7 @@ class Stream:
 
     def _bank(self, number: int, start: int, stop: int) -> np.ndarray:
         strips = self._strips[number]
-        bank = source_bank(self._plan, self._recordings, self.groups[number], start, stop + strips.ahead, strips.width)
+        bank = self._sources.bank(self.groups[number], start, stop + strips.ahead, strips.width)
         return strips.run(bank)
 
     def _together(self, banks: list[np.ndarray], last: bool) -> Block:

@@ -11,6 +11,7 @@ from arkund.core.files.peaks import Columns
 from arkund.core.plan.plan import Plan
 from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
+from arkund.core.takes.process import assembled
 from arkund.core.units import gain_to_db
 
 
@@ -31,6 +32,7 @@ def whole_song(
     cancelled: Callable[[], bool] = lambda: False,
 ) -> dict[str, Output]:
     """Return figures and pictures of every strip, stem, path and the kit, by name as in ``render``. Raises CancelledError."""
+    recordings = assembled(plan, recordings)
     stream = Stream(plan, recordings)
     lanes = stream.lanes()
     meters = [Meter(count, width, recordings.sample_rate_hz) for count, width in lanes]

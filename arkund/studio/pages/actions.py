@@ -7,12 +7,11 @@ from django.views.decorators.http import require_POST
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import HitChange, Layer, Placement
 from arkund.core.replace.measure import strikes, typical_hit
-from arkund.core.timing.propose import quantise as quantise_cuts
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import moves, proposing
+from arkund.studio.services import editing, moves, proposing
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
@@ -105,20 +104,7 @@ def quantise(request: HttpRequest, session_id: int) -> JsonResponse:
     session = session_or_404(request, session_id)
     body = body_of(request)
     settings = QuantiseSettings.from_json(wanted(body, "settings", dict))
-    if settings.last_bar < settings.first_bar:
-        raise SettingsError("last_bar: lies before the first bar.")
-    measure = Measure(session)
-    plan = measure.plan
-    cuts = quantise_cuts(measure.hits, plan.tempo, settings, plan.cuts, measure.rate)
-    bars = f"{settings.first_bar + 1}" + (f"–{settings.last_bar + 1}" if settings.last_bar > settings.first_bar else "")
-    made = moves.apply(
-        session_id,
-        {"cuts": [cut.to_json() for cut in cuts]},
-        step="timing",
-        title=f"Bars {bars} to the 1/{settings.grid} grid, {settings.strength:.0f} %",
-        measured=f"{len(cuts)} cuts in the song, all mics at the same samples.",
-        version=wanted(body, "version", int),
-    )
+    _, made = editing.quantise_session(session, settings, wanted(body, "version", int))
     return _answer(session_id, made)
 
 
@@ -130,7 +116,7 @@ def estimate_tempo(request: HttpRequest, session_id: int) -> JsonResponse:
     if found is None:
         raise SettingsError("tempo: too few hits to estimate it; type the tempo.")
     changes, words = found
-    title = f"Tempo {changes['tempo.bpm']:.2f} BPM from the hits"
+    title = f"Tempo {changes['tempo']['bpm']:.2f} BPM from the hits"
     return _answer(session_id, moves.apply(session_id, changes, step="timing", title=title, measured=words))
 
 

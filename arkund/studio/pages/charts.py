@@ -13,7 +13,8 @@ from arkund.core.level.settings import Window
 from arkund.core.lineup.measure import BANDS_HZ, averaged, clean_hits, pair_gain_db, windows
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
-from arkund.core.timing.measure import bar_s, beat_s, by_piece, deviations
+from arkund.core.timing.bars import bar_s, beat_s
+from arkund.core.timing.measure import by_piece, deviations
 from arkund.core.timing.settings import GRIDS
 from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
@@ -168,7 +169,7 @@ class _Planned:
 
     def __init__(self, m: Measure, mic) -> None:
         self._m, self._mic = m, mic
-        self._plan = m.plan.replace(cuts=(), placements=(), layers=())
+        self._plan = m.plan.replace(cuts=(), lone_cuts=(), placements=(), layers=())
 
     def read(self, start: int, stop: int) -> np.ndarray:
         return source(self._plan, self._m.recordings, self._mic, start, stop)

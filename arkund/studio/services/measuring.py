@@ -1,6 +1,7 @@
 """What is measured for each step, kept by the hash of all it depends on."""
 
 import dataclasses
+import functools
 import hashlib
 import json
 from collections.abc import Callable
@@ -18,7 +19,8 @@ from arkund.core.level.measure import MicLevel, mic_level
 from arkund.core.lineup import measure as lineup
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import Envelope, average_envelope
-from arkund.core.render.source import source
+from arkund.core.render.source import Sources, edits_key
+from arkund.core.takes.process import assembled
 from arkund.core.timing.process import moved_sample
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
@@ -36,8 +38,10 @@ class Measure:
     def __init__(self, session: Session, plan: Plan | None = None) -> None:
         self.session = session
         self.plan = plan or session.plan
-        self.recordings = recordings_of(session)
+        self.recordings = assembled(self.plan, recordings_of(session))
+        self.sources = Sources(self.plan, self.recordings)
         self.rate = session.sample_rate_hz
+        self._performance = [self.plan.take, *(join.to_json() for join in self.plan.joins)]
         self._hits: dict | None = None
 
     @property
@@ -50,19 +54,27 @@ class Measure:
     @property
     def heard_hits(self) -> dict:
         """Return the hits where they sound after the edits and, by mic, before its own delay."""
-        if not self.plan.cuts:
+        if not (self.plan.cuts or self.plan.lone_cuts):
             return self.hits
-        return {
-            piece: [
-                dataclasses.replace(h, time_s=moved_sample(self.plan.cuts, round(h.time_s * self.rate)) / self.rate)
-                for h in mine
-            ]
-            for piece, mine in self.hits.items()
-        }
+        return {piece: [self._moved(h) for h in mine] for piece, mine in self.hits.items()}
+
+    def _moved(self, hit):
+        alone = [cut for cut in self.plan.lone_cuts if cut.piece == hit.piece]
+        at = moved_sample(self.plan.cuts, moved_sample(alone, round(hit.time_s * self.rate)))
+        return dataclasses.replace(hit, time_s=at / self.rate)
+
+    def sum_of_mics(self, start: int, stop: int) -> np.ndarray:
+        """Return the sum of all mics as recorded, float32 [shape=(samples,)]: what edits in time are chosen by."""
+        out = np.zeros(max(stop - start, 0), np.float32)
+        for mic in self.plan.mics:
+            reader = self.recordings.mic(self.plan.take, mic.id)
+            if reader is not None:
+                out += reader.read(start, stop)
+        return out
 
     def _kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
         hits = [(p, h.time_s, h.level_db) for p, hs in sorted(self.hits.items()) for h in hs]
-        content = json.dumps([VERSION, kind, self.session.pk, self.plan.take, depends, hits], sort_keys=True)
+        content = json.dumps([VERSION, kind, self.session.pk, self._performance, depends, hits], sort_keys=True)
         key = hashlib.sha256(content.encode()).hexdigest()
         found = Measured.objects.filter(pk=key).first()
         if found is not None:
@@ -72,7 +84,7 @@ class Measure:
         return data
 
     def _source_of(self, mic: MicPlan) -> Callable:
-        return lambda start, stop: source(self.plan, self.recordings, mic, start, stop)
+        return functools.partial(self.sources.read, mic)
 
     def _source_depends(self, mic: MicPlan) -> list:
         return [
@@ -81,7 +93,8 @@ class Measure:
             mic.role,
             mic.trim_db,
             mic.line_up.to_json(),
-            [c.to_json() for c in self.plan.cuts],
+            edits_key(self.plan),
+            [c.to_json() for c in self.plan.lone_cuts if c.piece == mic.piece],
         ]
 
     def levels(self) -> dict[str, MicLevel]:

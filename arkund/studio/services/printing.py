@@ -11,6 +11,7 @@ from arkund.core import tasks
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files.writing import BITS
 from arkund.core.plan.plan import Plan
+from arkund.core.takes.process import assembled
 from arkund.studio.models import Print, Session
 from arkund.studio.services import places
 from arkund.studio.services.recordings import recordings_of
@@ -41,7 +42,7 @@ def print_session(
         made, rows = places.run(
             tasks.print_below, plan, recordings, making, format_name, on_progress=on_progress, cancelled=cancelled
         )
-        manifest = _manifest(session, plan, format_name, recordings.length(plan.take), rows)
+        manifest = _manifest(session, plan, format_name, assembled(plan, recordings).length(plan.take), rows)
         (made / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
         if folder.exists():
             folder.rmdir()

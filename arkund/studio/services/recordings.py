@@ -9,6 +9,7 @@ from arkund.core.hits.resolve import Hit, resolve
 from arkund.core.hits.settings import Channel
 from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import Plan
+from arkund.core.takes.process import joined_rows
 from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import places, store
 
@@ -67,10 +68,19 @@ def found(session: Session, plan: Plan, take_key: str) -> dict[str, list] | None
 def hits_of(session: Session, plan: Plan, take_key: str | None = None) -> dict[str, list[Hit]]:
     """Return the hits of a take by piece, found first where they were not yet, with the Plan's corrections."""
     key = take_key or plan.take
-    rows = found(session, plan, key)
-    if rows is None:
-        rows = find(session, plan, key)
-    return resolve(rows, plan.hit_changes if key == plan.take else ())
+    return resolve(rows_of(session, plan, key), plan.hit_changes if key == plan.take else ())
+
+
+def rows_of(session: Session, plan: Plan, take_key: str) -> dict[str, list]:
+    """Return the rows of :func:`find`, found first where they were not yet; of the working take as the Plan joins it."""
+    takes = {take_key}
+    if take_key == plan.take:
+        takes |= {join.take for join in plan.joins}
+    rows = {}
+    for take in sorted(takes):
+        kept = found(session, plan, take)
+        rows[take] = find(session, plan, take) if kept is None else kept
+    return joined_rows(rows, plan, session.sample_rate_hz) if take_key == plan.take and plan.joins else rows[take_key]
 
 
 def _channels(mics) -> list[Channel]:
