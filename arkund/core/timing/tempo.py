@@ -13,11 +13,16 @@ USUAL_BPM = 115.0
 BACKBEAT_BEATS = 2.0
 CLEAR = 1.25  # the best tempo's score against the best unrelated one
 FEWEST_HITS = 8
+WINDOW_HITS = 48  # in which the phase must hold
+TEMPOS_AT_ONCE = 64
+FIRST_BEAT_VOTES = (("kick", 1.0), ("crash", 1.5), ("snare", -0.8))
 HOLDS = 0.55  # length of the mean phase vector in a window: below it the tempo no longer explains the hits
 WINDOW_BARS = 2  # to each side of a bar, when its line is looked for
 BEND_S = 0.008  # a bar line this far from a steady tempo makes a change of tempo
 NEAR = 0.3  # of a sixteenth: strokes nearer to the grid count in the fit
 LEAST_BARS = 2  # of one tempo
+MOST_BEND = 0.04  # of a bar, by which the first bars may differ from the song's tempo
+CLEARLY = 0.1  # better in agreement
 MOST_STEP_S = 0.02  # from bar to bar; what is more is another tempo
 STRETCH_S = 24.0  # in which a tempo is sought anew
 
@@ -55,7 +60,7 @@ def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_un
     steps = 3 if beat_unit == 8 and beats_per_bar % 3 == 0 else 4
     candidates = np.arange(SLOWEST_BPM, FASTEST_BPM, 0.05)
     centre = np.log2(candidates / USUAL_BPM)
-    score = np.array([_score(times, weights, bpm, steps) for bpm in candidates]) * np.exp(-0.5 * (centre / 0.9) ** 2)
+    score = _scores(times, weights, candidates, steps) * np.exp(-0.5 * (centre / 0.9) ** 2)
     backbeat_s = _backbeat_s(hits)
     if backbeat_s is not None:
         octaves = np.log2(candidates * backbeat_s / 60.0 / BACKBEAT_BEATS)
@@ -80,16 +85,24 @@ def _backbeat_s(hits) -> float | None:
     return float(np.median(gaps)) if gaps.size >= 4 else None
 
 
-def _score(times, weights, bpm: float, steps: int) -> float:
-    turn = np.exp(2j * np.pi * times * bpm * steps / 60.0)
-    beat = np.exp(2j * np.pi * times * bpm / 60.0)
-    size = max(min(times.size, 48), 8)
-    parts = [slice(i, i + size) for i in range(0, times.size - size // 2, size // 2)]
-
-    def mean(v):
-        return np.mean([np.abs(np.sum(v[p] * weights[p])) / np.sum(weights[p]) for p in parts])
-
-    return float(mean(turn) + 0.5 * mean(beat))
+def _scores(times: np.ndarray, weights: np.ndarray, bpm: np.ndarray, steps: int) -> np.ndarray:
+    """Return for each tempo how well the hits lie on its sixteenths and, half as much, on its beats, in windows of WINDOW_HITS."""
+    size = max(min(times.size, WINDOW_HITS), FEWEST_HITS)
+    begins = np.arange(0, max(times.size - size // 2, 1), max(size // 2, 1))
+    ends = np.minimum(begins + size, times.size)
+    total = np.concatenate([[0.0], np.cumsum(weights)])
+    total = total[ends] - total[begins]
+    out = np.zeros(bpm.size)
+    for first in range(0, bpm.size, TEMPOS_AT_ONCE):
+        some = bpm[first : first + TEMPOS_AT_ONCE, None]
+        beats = np.exp(2j * np.pi * times * some / 60.0)
+        for turns, share in ((beats**steps, 1.0), (beats, 0.5)):
+            sums = np.cumsum(turns * weights, axis=1)
+            sums = np.concatenate([np.zeros((some.shape[0], 1)), sums], axis=1)
+            out[first : first + TEMPOS_AT_ONCE] += share * np.mean(
+                np.abs(sums[:, ends] - sums[:, begins]) / total, axis=1
+            )
+    return out
 
 
 def _fitted(hits, bpm: float, steps: int) -> float:
@@ -132,7 +145,7 @@ def _first_bar(hits, bpm: float, beats_per_bar: int, compound: bool) -> float:
     length = 60.0 / bpm / (3 if compound else 1) * beats_per_bar
     beats = beats_per_bar
     votes = np.zeros(beats * 24)
-    for piece, sign in (("kick", 1.0), ("crash", 1.5), ("snare", -0.8)):
+    for piece, sign in FIRST_BEAT_VOTES:
         times = np.array([h.time_s for h in hits.get(piece, []) if not h.ghost])
         place = (times / length % 1.0) * votes.size
         for p in place:
@@ -164,6 +177,9 @@ def estimate_map(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_unit
     lines, held, lost = _followed(hits, tempo, last_s)
     if not lost:
         found = straightened(np.array(lines), tempo, whole)
+        if found.changes:
+            lines = _turned(hits, lines, tempo)
+            found = straightened(lines, tempo, None)
     else:
         found, lines, held = _by_stretches(hits, tempo, last_s)
     even = lines[0] + np.arange(len(lines)) * bar_s(found)
@@ -204,6 +220,24 @@ def _by_stretches(hits, tempo: Tempo, last_s: float) -> tuple[Tempo, list[float]
     return (with_rows(first, rows) if rows else first), every, held
 
 
+def _turned(hits, lines: list[float], tempo: Tempo) -> np.ndarray:
+    """Return bending bar lines begun on the place that the kick falls on; of a steady tempo the first bar was found already."""
+    at, count = np.array(lines), np.arange(len(lines))
+    parts = tempo.beats_per_bar * (1 if _compound(tempo) else 4)
+    votes = np.zeros(parts)
+    for piece, vote in FIRST_BEAT_VOTES:
+        times = np.array([h.time_s for h in hits.get(piece, []) if not h.ghost and at[0] <= h.time_s < at[-1]])
+        place = np.interp(times, at, count) % 1.0 * parts
+        near = np.round(place[np.abs(place - np.round(place)) < NEAR]).astype(int) % parts
+        votes += vote * np.bincount(near, minlength=parts)
+    turn = int(np.argmax(votes))
+    if votes[turn] <= votes[0]:
+        return at
+    share = (turn - parts if turn > parts / 2 else turn) / parts
+    before, after = at[0] - (at[1] - at[0]), at[-1] + (at[-1] - at[-2])
+    return np.interp(count + share, np.arange(-1, count.size + 1), [before, *at, after])
+
+
 def _told(
     hits, old_line_s: float, old: Tempo, new_line_s: float, new_beat_s: float, span: tuple[float, float]
 ) -> float:
@@ -242,16 +276,30 @@ def _followed(hits, tempo: Tempo, last_s: float) -> tuple[list[float], list[floa
     length = bar_s(tempo)
     step = length / tempo.beats_per_bar / (1 if _compound(tempo) else 4)
     lines, held, weak, bend = [tempo.first_bar_s], [], 0, 0.0
+
+    def around(line: float, bend: float) -> tuple[float, float] | None:
+        """Return how well the strokes around a line agree (0-1) and how late they are, None with too few."""
+        near = (times > line - WINDOW_BARS * length) & (times < line + WINDOW_BARS * length)
+        if near.sum() < FEWEST_HITS // 2:
+            return None
+        grid = step * (length + bend) / length
+        vector = np.sum(weights[near] * np.exp(2j * np.pi * (times[near] - line) / grid)) / weights[near].sum()
+        return float(abs(vector)), float(np.angle(vector)) / (2 * np.pi) * grid
+
+    # The song may begin faster or slower than it goes on: the first bars say so where they agree clearly better.
+    shares = np.arange(-MOST_BEND, MOST_BEND + 1e-9, 0.002)
+    known = [(told, share * length) for share in shares if (told := around(lines[0], share * length))]
+    if known:
+        even, best = around(lines[0], 0.0), max(known)
+        (agreement, off), bend = best if best[0][0] > even[0] + CLEARLY else (even, 0.0)
+        lines[0] += off if agreement >= HOLDS else 0.0
     while lines[-1] + length + bend < last_s - length / 2:
         expected = lines[-1] + length + bend
-        near = (times > expected - WINDOW_BARS * length) & (times < expected + WINDOW_BARS * length)
-        off = 0.0
-        if near.sum() >= 4:
-            grid = step * (length + bend) / length
-            vector = np.sum(weights[near] * np.exp(2j * np.pi * (times[near] - expected) / grid)) / weights[near].sum()
-            held.append(float(abs(vector)))
-            off = float(np.angle(vector)) / (2 * np.pi) * grid
-            if abs(vector) < HOLDS or abs(off) > MOST_STEP_S:
+        told, off = around(expected, bend), 0.0
+        if told is not None:
+            agreement, off = told
+            held.append(agreement)
+            if agreement < HOLDS or abs(off) > MOST_STEP_S:
                 weak += 1
                 off = 0.0
             else:
@@ -261,7 +309,29 @@ def _followed(hits, tempo: Tempo, last_s: float) -> tuple[list[float], list[floa
                 return lines[:kept], held[:-2], True
         bend += 0.2 * off
         lines.append(expected + 0.7 * off)
-    return lines, held, False
+    return _polished(lines, times, weights, tempo), held, False
+
+
+def _polished(lines: list[float], times: np.ndarray, weights: np.ndarray, tempo: Tempo) -> list[float]:
+    """Return followed bar lines moved onto the strokes around them, with the bending course taken out."""
+    if len(lines) < 3:
+        return lines
+    at = np.array(lines)
+    count = np.arange(at.size)
+    parts = tempo.beats_per_bar * (1 if _compound(tempo) else 4)
+    for _ in range(2):
+        course = np.interp(times, at, count, left=np.nan, right=np.nan)
+        moved = at.copy()
+        for k in count:
+            near = np.abs(course - k) < WINDOW_BARS
+            if near.sum() >= FEWEST_HITS:
+                vector = np.sum(weights[near] * np.exp(2j * np.pi * (course[near] - k) * parts))
+                length = at[min(k + 1, at.size - 1)] - at[max(k - 1, 0)]
+                moved[k] += (
+                    float(np.angle(vector)) / (2 * np.pi) / parts * length / (min(k + 1, at.size - 1) - max(k - 1, 0))
+                )
+        at = moved
+    return at.tolist()
 
 
 def _compound(tempo) -> bool:

@@ -1,57 +1,11 @@
-"""Tempo and distances from the grid against played truth."""
+"""Distances from the grid against known offsets."""
 
-import numpy as np
 import pytest
 
-from arkund.core.hits.resolve import Hit
-from arkund.core.plan.plan import Tempo
-from arkund.core.timing.measure import bar_s, beat_s, by_piece, deviations, estimate_tempo
-from arkund.core.timing.propose import propose, quantise
-from arkund.core.timing.settings import QuantiseSettings
-from tests.kits import small_kit
-
-
-def hit(piece, time_s, ghost=False):
-    return Hit(piece, time_s, -8.0, 110, ghost)
-
-
-class TestBars:
-    """Lengths by meter."""
-
-    @pytest.mark.parametrize(
-        ("beats", "unit", "bpm", "bar"), [(4, 4, 120.0, 2.0), (3, 4, 90.0, 2.0), (6, 8, 60.0, 2.0), (7, 8, 120.0, 3.5)]
-    )
-    def test_bar(self, beats, unit, bpm, bar):
-        """Compound meters count dotted beats."""
-        tempo = Tempo(bpm=bpm, beats_per_bar=beats, beat_unit=unit)
-        assert bar_s(tempo) == pytest.approx(bar)
-        assert beat_s(tempo) * beats == pytest.approx(bar)
-
-
-class TestEstimateTempo:
-    """From the hits alone."""
-
-    @pytest.mark.parametrize(
-        ("style", "bpm", "seed"), [("straight", 121.3, 61), ("busy", 98.7, 62), ("slow", 71.9, 63)]
-    )
-    def test_generated_playing(self, style, bpm, seed):
-        """Within 0.2 BPM over ten bars of human playing."""
-        kit = small_kit(seed=seed, style=style, bpm=bpm, bars=10)
-        guess = estimate_tempo(kit.hits)
-        assert guess.bpm == pytest.approx(bpm, abs=0.2)
-        off = (guess.first_bar_s - kit.playing.start_s) % (240 / bpm)
-        assert min(off, 240 / bpm - off) < 0.02
-
-    def test_too_few_hits(self):
-        """Seven strokes make no tempo."""
-        assert estimate_tempo({"kick": [hit("kick", float(i)) for i in range(7)]}) is None
-
-    def test_random_hits_have_no_tempo(self):
-        """Doubt is said."""
-        rng = np.random.default_rng(9)
-        guess = estimate_tempo({"kick": [hit("kick", float(t)) for t in np.sort(rng.uniform(0, 30, 60))]})
-        assert not guess.sure
-        assert guess.score < 0.6
+from arkund.core.plan.plan import Meant, Tempo
+from arkund.core.timing.measure import by_piece, deviations, drift, flams
+from arkund.core.timing.propose import propose
+from tests.core.timing.playing import hit
 
 
 class TestDeviations:
@@ -81,53 +35,49 @@ class TestDeviations:
         assert (found.hits, found.furthest_ms) == (2, pytest.approx(20.0))
         assert found.mean_ms == pytest.approx(5.0)
 
+    def test_a_bar_of_its_own_grid(self):
+        """A triplet bar between straight ones is measured on thirds."""
+        tempo = Tempo(bpm=120.0)
+        hits = {"hihat": [hit("hihat", 2.0 + 1 / 6), hit("hihat", 0.125)]}
+        on, third = deviations(hits, tempo, 16, (Meant(bar=1, grid=12),))
+        assert on.off_ms == pytest.approx(0.0, abs=1e-6)
+        assert (third.bar, third.off_ms) == (1, pytest.approx(0.0, abs=1e-6))
 
-class TestQuantise:
-    """Cuts from played hits."""
+    def test_swing_moves_every_second_place(self):
+        """At 66.7 % the off-beat eighth lies on the last triplet."""
+        (row,) = deviations({"hihat": [hit("hihat", 1 / 3)]}, Tempo(bpm=120.0), 8, swing_percent=200 / 3)
+        assert row.meant == pytest.approx(2 / 3)
+        assert row.off_ms == pytest.approx(0.0, abs=1e-6)
 
-    tempo = Tempo(bpm=120.0, first_bar_s=0.0)
 
-    def hits(self):
-        rng = np.random.default_rng(3)
-        out = {"kick": [], "snare": [], "hihat": []}
-        for i in range(64):
-            late = float(rng.normal(0, 0.008))
-            piece = ("kick", "hihat", "snare", "hihat")[i % 4]
-            out[piece].append(hit(piece, 0.02 + i * 0.25 + late))
-        return out
+class TestDrift:
+    """The kit against the grid over the song."""
 
-    @pytest.mark.parametrize("strength", [50.0, 100.0])
-    def test_strokes_come_nearer_by_the_strength(self, strength):
-        """At 100 % they stand on the grid to the sample."""
-        rate = 48_000
-        settings = QuantiseSettings(first_bar=0, last_bar=7, grid=8, strength=strength, tolerance_ms=0.0)
-        cuts = quantise(self.hits(), self.tempo, settings, (), rate)
-        from arkund.core.timing.process import moved_sample
+    def test_a_slow_fall_behind(self):
+        """Half a millisecond a bar."""
+        hits = {"kick": [hit("kick", 2.0 * bar + 0.0005 * bar) for bar in range(20)]}
+        curve = dict(drift(deviations(hits, Tempo(bpm=120.0), 16)))
+        assert curve[10] == pytest.approx(5.0, abs=0.1)
 
-        for mine in self.hits().values():
-            for h in mine:
-                before = h.time_s - round(h.time_s / 0.25) * 0.25
-                after = moved_sample(cuts, round(h.time_s * rate)) / rate - round(h.time_s / 0.25) * 0.25
-                assert after == pytest.approx(before * (1 - strength / 100), abs=2 / rate)
 
-    def test_nothing_after_the_last_bar_moves(self):
-        """The last cut brings the shift back."""
-        settings = QuantiseSettings(first_bar=1, last_bar=2, grid=8, tolerance_ms=0.0)
-        cuts = quantise(self.hits(), self.tempo, settings, (), 48_000)
-        assert cuts[-1].shift == 0
-        assert cuts[-1].at <= 6.3 * 48_000
-        assert cuts[0].at >= 1.8 * 48_000
+class TestFlams:
+    """Strokes that were meant as one."""
 
-    def test_tolerance_leaves_alone(self):
-        """What is near enough makes no cut."""
-        settings = QuantiseSettings(first_bar=0, last_bar=7, grid=8, tolerance_ms=50.0)
-        assert quantise(self.hits(), self.tempo, settings, (), 48_000) == ()
+    def test_kinds(self):
+        """A drummer's flam, kick and snare apart; a ghost near a kick and far strokes are none."""
+        hits = {
+            "snare": [hit("snare", 0.475), hit("snare", 0.5), hit("snare", 1.51), hit("snare", 2.52, ghost=True)],
+            "kick": [hit("kick", 1.5), hit("kick", 2.5), hit("kick", 3.5)],
+            "hihat": [hit("hihat", 3.502)],
+        }
+        found = [(f.first, f.second, round(f.apart_ms)) for f in flams(deviations(hits, Tempo(bpm=120.0), 16))]
+        assert found == [("snare", "snare", 25), ("kick", "snare", 10)]
 
-    def test_twice_is_once(self):
-        """Pulling the same bars again replaces the earlier cuts."""
-        settings = QuantiseSettings(first_bar=0, last_bar=3, grid=8, tolerance_ms=0.0)
-        once = quantise(self.hits(), self.tempo, settings, (), 48_000)
-        assert quantise(self.hits(), self.tempo, settings, once, 48_000) == once
+
+class TestPropose:
+    """Notes on bars that stick out."""
+
+    tempo = Tempo(bpm=120.0)
 
     def test_outliers_are_named_not_moved(self):
         """A finding without a change."""

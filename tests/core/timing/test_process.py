@@ -80,4 +80,4 @@ class TestMovedSample:
 
     def test_equal_shifts_need_no_joint(self):
         """A cut that changes nothing makes no piece."""
-        assert len(segments((Cut(at=100, shift=5), Cut(at=200, shift=5)))) == 2
+        assert len(segments((Cut(at=100, shift=5), Cut(at=200, shift=5)), 2.0, RATE)) == 2
