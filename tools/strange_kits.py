@@ -9,6 +9,7 @@ import dataclasses
 import numpy as np
 
 from arkund.core.demo.recording import Kit, Library, TrueHit, record, truth_of, varied_kit
+from arkund.core.demo.room import MicPlace
 from arkund.core.demo.score import HARD_CASES, Playing, Stroke, bar_s, play
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.settings import Channel
@@ -39,6 +40,7 @@ class StrangeKit:
     """A take with its truth, as the hit finder sees it."""
 
     readers: list[ArrayMic]
+    mics: tuple[MicPlace, ...]
     channels: list[Channel]
     sample_rate_hz: int
     truth: dict[str, list[TrueHit]]
@@ -81,7 +83,7 @@ def strange_kit(number: int) -> StrangeKit:
     readers = [ArrayMic(np.clip(sound, -1.0, 1.0)) for _, sound in record(kit, strokes, length_s, library)]
     listed = dataclasses.replace(kit, mics=(*kit.mics, *whole.mics))  # pieces without a mic have a time too
     truth = truth_of(listed, strokes, library)
-    return StrangeKit(readers, _channels(kit), kit.sample_rate_hz, truth)
+    return StrangeKit(readers, kit.mics, _channels(kit), kit.sample_rate_hz, truth)
 
 
 def _mics(kit: Kit, rng):

@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path, re_path, register_converter
 
-from arkund.studio.pages import actions, archives, home, jobs, logbook, prints, sounds, steps
+from arkund.studio.pages import actions, archives, editing, home, jobs, logbook, prints, sounds, steps
 
 STEP = "(?P<step>" + "|".join(steps.PAGES) + ")"
 
@@ -43,8 +43,14 @@ urlpatterns = [
     path(f"{S}/decide", actions.decide, name="decide"),
     path(f"{S}/propose", actions.propose, name="propose"),
     path(f"{S}/take", actions.choose_take, name="take"),
-    path(f"{S}/quantise", actions.quantise, name="quantise"),
-    path(f"{S}/tempo", actions.estimate_tempo, name="tempo"),
+    path(f"{S}/quantise", editing.quantise, name="quantise"),
+    path(f"{S}/stroke", editing.stroke, name="stroke"),
+    path(f"{S}/line", editing.line, name="line"),
+    path(f"{S}/tempo", editing.tempo, name="tempo"),
+    path(f"{S}/comp", editing.comp, name="comp"),
+    path(f"{S}/take-in", editing.take_in, name="take-in"),
+    path(f"{S}/around", editing.around, name="around"),
+    re_path(r"^s/(?P<session_id>\d+)/hits\.(?P<ending>mid|csv|json)$", editing.export, name="export"),
     path(f"{S}/hit", actions.change_hit, name="hit"),
     path(f"{S}/replace-hit", actions.replace_hit, name="replace-hit"),
     path(f"{S}/audition", sounds.audition, name="audition"),

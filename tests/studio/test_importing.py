@@ -44,7 +44,7 @@ class TestImportFolder:
         """Left and right become mics with their side."""
         write(tmp_path / "s" / "OH.wav", channels=2)
         session = import_folder(tmp_path / "s")
-        assert session.sides == {"oh-l": "L", "oh-r": "R"}
+        assert {mic.id: mic.side for mic in session.plan.mics if mic.side} == {"oh-l": "L", "oh-r": "R"}
 
     def test_mixed_rates_and_lengths(self, tmp_path):
         """The common rate wins; what differs is named."""

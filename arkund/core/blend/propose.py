@@ -35,13 +35,13 @@ def place_of(mic, side: str) -> float:
     return PANS.get(mic.piece, 0.0)
 
 
-def propose_mix(plan, sides: dict[str, str]) -> Finding:
+def propose_mix(plan) -> Finding:
     """Return levels, places and sends: shells to both paths (toms a bit less), no sub, overheads or rooms."""
     changes = {}
     for mic in plan.mics:
         base = f"mics.{mic.id}.mix"
         changes[f"{base}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
-        changes[f"{base}.pan"] = place_of(mic, sides.get(mic.id, ""))
+        changes[f"{base}.pan"] = place_of(mic, mic.side)
         if (mic.piece == "kick" and mic.role == "in") or mic.piece == "snare":
             changes[f"{base}.punch_send_db"] = changes[f"{base}.sustain_send_db"] = 0.0
         elif is_tom(mic.piece):

@@ -1,18 +1,22 @@
 """How loud each mic is at its own hits, and where it clips."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.files.audio import CLIP_LEVEL
-from arkund.core.units import SILENCE_DB, gain_to_db, power_to_db
+from arkund.core.level.process import LONGEST_MS, runs
+from arkund.core.timing.bars import Bars
+from arkund.core.units import SILENCE_DB, gain_to_db, ms_to_samples, power_to_db
 
 BEFORE_S, AFTER_S = 0.002, 0.03
 KIT_AFTER_S = 0.06  # sound reaches the far mics later
 MOST_PLACES = 5000  # kept of the clipped places of a mic
 BLOCK_S = 10.0
 NOISE_BLOCK_S = 0.05
-CLIP_RUN = 2  # neighbouring samples at full scale that count as clipped
+FEWEST_HITS = 8  # of a piece in a section, for its level to tell
+STICKS_OUT_DB = 6.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +30,7 @@ class MicLevel:
     peak_db: float
     noise_db: float
     clipped_at_s: tuple[float, ...]
+    clipped_short: int = 0  # of these, flat tops short enough to be drawn anew
 
     @property
     def clipped_places(self) -> str:
@@ -42,13 +47,14 @@ def mic_level(reader, mic_id: str, times_s: list[float], close: bool, sample_rat
         float(gain_to_db(np.abs(reader.read(int((t - BEFORE_S) * rate), int((t + after) * rate))).max(initial=0.0)))
         for t in times_s
     ]
-    peak, clipped, noise = 0.0, [], []
+    peak, clipped, short, noise = 0.0, [], 0, []
     step = int(BLOCK_S * rate)
     for start in range(0, reader.length, step):
         part = np.abs(reader.read(start, min(start + step, reader.length)))
         peak = max(peak, float(part.max(initial=0.0)))
         if peak >= CLIP_LEVEL and len(clipped) < MOST_PLACES:
-            clipped += _clipped_places(part, start, rate)
+            places, few = _clipped_places(part, start, rate)
+            clipped, short = clipped + places, short + few
         short = int(NOISE_BLOCK_S * rate)
         whole = part.size // short * short
         noise += np.mean(part[:whole].reshape(-1, short) ** 2, axis=1).tolist()
@@ -62,14 +68,58 @@ def mic_level(reader, mic_id: str, times_s: list[float], close: bool, sample_rat
         float(gain_to_db(peak)),
         float(power_to_db(np.quantile(quiet, 0.05))) if quiet else SILENCE_DB,
         tuple(clipped[:MOST_PLACES]),
+        short,
     )
 
 
-def _clipped_places(size: np.ndarray, start: int, rate: int) -> list[float]:
-    at = np.flatnonzero(size >= CLIP_LEVEL)
-    if at.size < CLIP_RUN:
+def _clipped_places(size: np.ndarray, start: int, rate: int) -> tuple[list[float], int]:
+    """Return where flat tops begin, one each 20 ms, and how many of them are short enough to be drawn anew."""
+    places, short = [], 0
+    for first, end in runs(size):
+        if not places or start + first - round(places[-1] * rate) > 0.02 * rate:
+            places.append((start + first) / rate)
+            short += end - first <= ms_to_samples(LONGEST_MS, rate)
+    return places, short
+
+
+@dataclass(frozen=True, slots=True)
+class SectionLevel:
+    """How loud a piece is played in a section against the whole song: medians of its hits, dB."""
+
+    section: str
+    bar: int
+    hits: int
+    against_song_db: float
+
+
+def section_levels(hits: Sequence, sections: Sequence, bars: Bars) -> list[SectionLevel]:
+    """Return how loud a piece is in each section that holds at least FEWEST_HITS of its hits."""
+    strong = [h for h in hits if not h.ghost]
+    if not strong or not sections:
         return []
-    runs = np.split(at, np.flatnonzero(np.diff(at) > 1) + 1)
-    places = [run[0] for run in runs if run.size >= CLIP_RUN]
-    apart = [p for i, p in enumerate(places) if i == 0 or p - places[i - 1] > 0.02 * rate]
-    return [(start + int(p)) / rate for p in apart]
+    number = bars.bar_of(np.array([h.time_s for h in strong]))
+    level = np.array([h.level_db for h in strong])
+    mine = np.searchsorted([s.bar for s in sections], number, side="right") - 1
+    whole, out = float(np.median(level)), []
+    for k, section in enumerate(sections):
+        inside = level[mine == k]
+        if inside.size >= FEWEST_HITS:
+            out.append(SectionLevel(section.name, section.bar, inside.size, round(float(np.median(inside)) - whole, 2)))
+    return out
+
+
+def sticking_out(hits: Sequence) -> list[tuple[float, float]]:
+    """Return (time_s, dB above the piece's usual hit) of the hits that stick out of a piece's track."""
+    strong = [h for h in hits if not h.ghost]
+    if len(strong) < 4:
+        return []
+    usual = float(np.median([h.level_db for h in strong]))
+    return [(h.time_s, round(h.level_db - usual, 1)) for h in strong if h.level_db - usual >= STICKS_OUT_DB]
+
+
+def kit_peak_db(read: Callable[[int, int], np.ndarray], length: int, sample_rate_hz: int) -> float:
+    """Return the peak of the sum of all mics in dBFS; ``read`` gives the sum, float32 [shape=(samples, 2)]."""
+    peak, step = 0.0, int(BLOCK_S * sample_rate_hz)
+    for start in range(0, length, step):
+        peak = max(peak, float(np.abs(read(start, min(start + step, length))).max(initial=0.0)))
+    return float(gain_to_db(peak))

@@ -1,23 +1,32 @@
-"""Trims that bring each mic's own hits into the target window."""
+"""Trims that bring each mic's own hits into the window, gains for sections, and what to do about clipped hits."""
+
+from collections.abc import Mapping, Sequence
 
 from arkund.core.findings import Finding
-from arkund.core.level.measure import MicLevel
+from arkund.core.kit.pieces import is_close, is_tom
+from arkund.core.level.measure import MicLevel, SectionLevel
 from arkund.core.level.settings import Window
+from arkund.core.plan.plan import GainStep
+from arkund.core.timing.bars import Bars
 
 LEAVE_WITHIN_DB = 0.5
+SECTION_DB = 3.0  # a piece this much louder or softer in a section is worth a section gain
+MOST_TRIM_DB = 40.0
+BEFORE_LINE_S = 0.03  # a section's gain is reached this much before its first bar
+MOST_NAMED = 3
 
 
-def propose(plan, levels: dict[str, MicLevel], window: Window) -> list[Finding]:
+def propose(plan, levels: Mapping[str, MicLevel], window: Window) -> list[Finding]:
     """Return a trim for each mic outside the window, and a note for each clipped one."""
     out = []
     for mic in plan.mics:
         level = levels.get(mic.id)
         if level is None or not level.hit_peaks_db:
             continue
-        low, high = window.of(mic.piece)
+        low, high = window.of(mic.piece, mic.role)
         now = level.typical_db + mic.trim_db
         if not low - LEAVE_WITHIN_DB <= now <= high + LEAVE_WITHIN_DB:
-            trim = round(min(max((low + high) / 2 - level.typical_db, -40.0), 40.0), 1)
+            trim = trim_for(level, window, mic)
             out.append(
                 Finding(
                     "level",
@@ -30,15 +39,111 @@ def propose(plan, levels: dict[str, MicLevel], window: Window) -> list[Finding]:
                 )
             )
         if level.clipped_at_s:
-            out.append(
-                Finding(
-                    "level",
-                    f"level:clip:{mic.id}",
-                    mic.id,
-                    f"{mic.name}: clipped at {level.clipped_places} places",
-                    f"Flat tops at full scale, first at {level.clipped_at_s[0]:.3f} s. A trim lowers the level but does not"
-                    " bring the tops back; prefer another take or a replaced hit there.",
-                    first_choice=False,
-                )
-            )
+            out.append(_clipped(mic, level))
     return out
+
+
+def trim_for(level: MicLevel, window: Window, mic) -> float:
+    """Return the trim in dB that brings a mic's typical hit to the middle of its window."""
+    low, high = window.of(mic.piece, mic.role)
+    return round(min(max((low + high) / 2 - level.typical_db, -MOST_TRIM_DB), MOST_TRIM_DB), 1)
+
+
+def _clipped(mic, level: MicLevel) -> Finding:
+    count, short = len(level.clipped_at_s), level.clipped_short
+    can = short == count
+    said = (
+        f"Flat tops at full scale, first at {level.clipped_at_s[0]:.3f} s. {short} of {count} are short enough (0.7 ms) to be drawn anew"
+        " by the sound's own course; the level then rises above full scale and the trim must leave room."
+    )
+    if not can:
+        said += " The longer ones stay flat: prefer another take or a replaced hit there."
+    return Finding(
+        "level",
+        f"level:clip:{mic.id}",
+        mic.id,
+        f"{mic.name}: clipped at {level.clipped_places} places",
+        said,
+        {f"mics.{mic.id}.repair": True} if short else {},
+        first_choice=can and short > 0,
+    )
+
+
+def propose_sections(plan, sections: Mapping[str, Sequence[SectionLevel]], bars: Bars, rate: int) -> list[Finding]:
+    """Return section gains for pieces that are louder or softer in some sections, for the close mics of the piece.
+
+    sections : levels by piece; a gain holds from the section's first bar to the next section's
+    """
+    out = []
+    for piece, mine in sections.items():
+        far = [s for s in mine if abs(s.against_song_db) >= SECTION_DB]
+        mics = [mic for mic in plan.mics if mic.piece == piece and is_close(mic.role)]
+        if not far or not mics:
+            continue
+        steps = [step.to_json() for step in _steps(plan, far, bars, rate)]
+        named = ", ".join(f"{s.section} {s.against_song_db:+.1f} dB" for s in far)
+        out.append(
+            Finding(
+                "level",
+                f"level:sections:{piece}",
+                mics[0].id,
+                f"{piece}: other level in {len(far)} section{'s' if len(far) > 1 else ''}",
+                f"Against its median over the song: {named}. Section gains even that out, faded over 60 ms; the playing stays as it is.",
+                {f"mics.{mic.id}.steps": steps for mic in mics},
+                first_choice=False,
+            )
+        )
+    return out
+
+
+def _steps(plan, far: Sequence[SectionLevel], bars: Bars, rate: int) -> list[GainStep]:
+    gains = {s.bar: -s.against_song_db for s in far}
+    out, last = [], 0.0
+    for section in plan.sections:
+        gain = round(gains.get(section.bar, 0.0), 1)
+        if gain != last:
+            at = max(round((bars.start_s(section.bar) - BEFORE_LINE_S) * rate), 0)
+            out.append(GainStep(at=at, gain_db=gain))
+            last = gain
+    return out
+
+
+def propose_outliers(plan, found: Mapping[str, Sequence[tuple[float, float]]]) -> list[Finding]:
+    """Return notes on toms whose single hits stick out; nothing is changed by them."""
+    out = []
+    for piece, rows in found.items():
+        mic = next((m for m in plan.mics if m.piece == piece and is_close(m.role)), None)
+        if not rows or mic is None or not is_tom(piece):
+            continue
+        named = ", ".join(f"{at:.2f} s ({over:+.0f} dB)" for at, over in sorted(rows, key=lambda r: -r[1])[:MOST_NAMED])
+        out.append(
+            Finding(
+                "level",
+                f"level:outlier:{piece}",
+                mic.id,
+                f"{mic.name}: {len(rows)} hit{'s stick' if len(rows) > 1 else ' sticks'} out",
+                f"Above its usual hit: {named}. Listen there; level the hit or leave it as played.",
+                first_choice=False,
+            )
+        )
+    return out
+
+
+def propose_kit(plan, peak_db: float, window: Window) -> list[Finding]:
+    """Return a common trim where the sum of all mics passes the window's limit for the kit."""
+    over = peak_db - window.kit_db
+    if over <= 0.05:
+        return []
+    down = -round(over + 0.05, 1)
+    changes = {f"mics.{mic.id}.mix.level_db": max(round(mic.mix.level_db + down, 1), -60.0) for mic in plan.mics}
+    return [
+        Finding(
+            "level",
+            "level:kit",
+            "",
+            f"Kit sum: {down:+.1f} dB on all mics",
+            f"All mics together, trimmed and lined up, peak at {peak_db:.1f} dBFS; below {window.kit_db:.0f} dBFS there is room for what follows.",
+            changes,
+            first_choice=False,
+        )
+    ]

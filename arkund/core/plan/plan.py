@@ -9,6 +9,7 @@ from arkund.core.blend.settings import PUNCH, SUSTAIN, BusSettings, MixSettings,
 from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES, ROLES
+from arkund.core.level.settings import Window
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.settings import Settings, choice, number, text
 from arkund.core.tone.settings import ToneSettings
@@ -25,6 +26,14 @@ class LineUp(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class GainStep(Settings):
+    """From this sample of the song on (after the edits in time) a mic is louder or softer, until the next step."""
+
+    at: int = number(0, 0, 10**11, step=1)
+    gain_db: float = number(0.0, -24.0, 24.0, step=0.1, unit="dB")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MicPlan(Settings):
     """One mic from its recording to its place in the kit."""
 
@@ -32,8 +41,11 @@ class MicPlan(Settings):
     name: str = text()
     piece: str = choice("kit", PIECES)
     role: str = choice("room", ROLES)
+    side: str = choice("", ("", "L", "R"))  # of a pair
     trim_db: float = number(0.0, -40.0, 40.0, step=0.1, unit="dB")
     line_up: LineUp = LineUp()
+    repair: bool = False  # short clipped tops are drawn anew
+    steps: tuple[GainStep, ...] = ()
     gate: GateSettings = GateSettings()  # noqa: RUF009
     tone: ToneSettings = ToneSettings()  # noqa: RUF009
     shaper: ShaperSettings = ShaperSettings()  # noqa: RUF009
@@ -169,6 +181,7 @@ class Plan(Settings):
     schema: int = number(SCHEMA, SCHEMA, SCHEMA, step=1)
     take: str = text("", longest=40)
     mics: tuple[MicPlan, ...] = ()
+    window: Window = Window()  # noqa: RUF009
     tempo: Tempo = Tempo()
     sections: tuple[Section, ...] = ()
     joins: tuple[Join, ...] = ()

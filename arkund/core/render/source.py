@@ -12,6 +12,7 @@ from arkund.core.dsp import _kernels
 from arkund.core.dsp.delay import read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
+from arkund.core.level.process import source_of, stepped
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import Edited
@@ -67,6 +68,8 @@ class Sources:
         delay = ms_to_samples(mic.line_up.delay_ms, self._rate)
         gain = np.float32(db_to_gain(mic.trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
         out = read_delayed(self._readers[mic.id], start, stop, delay)
+        if mic.steps:
+            out = stepped(out, mic.steps, start, self._rate)
         if gain != 1.0:
             out *= gain
         return out
@@ -80,7 +83,7 @@ class Sources:
 
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate
-        read = raw(plan, self._recordings, mic.id)
+        read = source_of(raw(plan, self._recordings, mic.id), mic, rate)
         if is_close(mic.role):
             captures = {c.id: c for c in plan.captures if c.piece == mic.piece}
             if captures:
@@ -110,6 +113,8 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
     return {
         "take": plan.take,
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
+        "repair": mic.repair,
+        "steps": [step.to_json() for step in mic.steps],
         "trim_db": mic.trim_db,
         "line_up": mic.line_up.to_json(),
         "edits": edits,

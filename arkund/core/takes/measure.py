@@ -14,6 +14,8 @@ from arkund.core.units import power_to_db
 GRID = 16
 OFFSET_BIN_S = 0.005
 MOST_OFFSET_S = 30.0
+SMOOTH_BINS = 4
+OFFSET_PIECES = ("kick", "snare", "tom1", "tom2", "floor")
 POINTS_PER_MS = 0.8  # of mean offset, and of spread
 POINTS_PER_DB = 1.0  # of unevenness and of level against the other takes
 POINTS_PER_HIT = 6.0  # missing, or where no other take plays one
@@ -41,17 +43,22 @@ class BarScore:
 def offset_s(reference: Mapping[str, Sequence], other: Mapping[str, Sequence]) -> float:
     """Return by how much later a take plays the song than the reference take; 0 where the two don't tell.
 
-    The strokes of kick and snare, in bins of 5 ms, are correlated; then the median of the paired strokes refines it.
+    The strokes of kick, snare and toms, each for itself in bins of 5 ms, are correlated; the median of the paired strokes refines it.
     """
     a, b = _strong(reference), _strong(other)
     if a.size < 8 or b.size < 8:
         return 0.0
     last = max(a[-1], b[-1]) + MOST_OFFSET_S
     size = int(last / OFFSET_BIN_S) + 1
-    smooth = np.array([0.4, 1.0, 0.4])
-    x, y = (np.convolve(np.bincount((t / OFFSET_BIN_S).astype(int), minlength=size), smooth, "same") for t in (a, b))
     length = 1 << (2 * size).bit_length()
-    line = np.fft.irfft(np.fft.rfft(y, length) * np.conj(np.fft.rfft(x, length)), length)
+    smooth = np.hanning(2 * SMOOTH_BINS + 1)
+    line = np.zeros(length)
+    for piece in OFFSET_PIECES:
+        x, y = (
+            np.convolve(np.bincount((_strong(hits, piece) / OFFSET_BIN_S).astype(int), minlength=size), smooth, "same")
+            for hits in (reference, other)
+        )
+        line += np.fft.irfft(np.fft.rfft(y, length) * np.conj(np.fft.rfft(x, length)), length)
     most = min(int(MOST_OFFSET_S / OFFSET_BIN_S), size - 1)
     lags = np.arange(-most, most + 1)
     value = line[lags] * (1.0 - 0.1 * np.abs(lags) / most)  # of equals the nearer
@@ -64,8 +71,9 @@ def offset_s(reference: Mapping[str, Sequence], other: Mapping[str, Sequence]) -
     return round(float(np.median(near)), 4) if near.size >= 8 else 0.0
 
 
-def _strong(hits: Mapping[str, Sequence]) -> np.ndarray:
-    return np.sort([h.time_s for p in ("kick", "snare") for h in hits.get(p, []) if not h.ghost and h.time_s >= 0])
+def _strong(hits: Mapping[str, Sequence], *pieces: str) -> np.ndarray:
+    mine = pieces or ("kick", "snare")
+    return np.sort([h.time_s for p in mine for h in hits.get(p, []) if not h.ghost and h.time_s >= 0])
 
 
 def scores(
@@ -145,23 +153,28 @@ def _uneven(rows: Sequence[Deviation]) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Seam:
-    """What a join changes in the cymbals: dB by band (after against before), and whether that will be heard."""
+    """What a join changes in the cymbals: dB by band (the incoming take against the outgoing one there), and whether that will be heard."""
 
     at: int
     steps_db: tuple[float, ...]
     heard: bool
 
 
-def seam(before: np.ndarray, after: np.ndarray, at: int, sample_rate_hz: int) -> Seam:
-    """Compare the overheads' ring before a join with the one after it.
+def seam(outgoing: np.ndarray, incoming: np.ndarray, at: int, sample_rate_hz: int) -> Seam:
+    """Compare the overheads' ring in the outgoing take with the one in the incoming take, around a join.
 
-    before, after : sum of the overheads, float32 [shape=(samples,)], SEAM_S long. The quieter frames of each side are compared, so that
-    it is the cymbals' ring and not a stroke that decides.
+    outgoing, incoming : sum of the overheads from SEAM_S before to SEAM_S after the join, each in its own take, float32
+    [shape=(samples,)]. Both play the same bars there, so that what differs is how the cymbals sound. Of each side the quieter frames are
+    compared, so that it is their ring and not a stroke that decides, and the side where the takes differ less counts: a stroke more in one
+    of them is no other sound.
     """
-    steps = []
+    half, steps = outgoing.size // 2, []
     for low, high in itertools.pairwise(SEAM_HZ):
-        a, b = (_ring_db(x, low, high, sample_rate_hz) for x in (before, after))
-        steps.append(round(b - a, 1))
+        sides = [
+            _ring_db(incoming[part], low, high, sample_rate_hz) - _ring_db(outgoing[part], low, high, sample_rate_hz)
+            for part in (slice(0, half), slice(half, None))
+        ]
+        steps.append(round(min(sides, key=abs), 1))
     return Seam(at, tuple(steps), any(abs(step) >= HEARD_DB for step in steps))
 
 

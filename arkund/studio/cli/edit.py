@@ -187,3 +187,124 @@ def midi(session: str, file: Path, read: bool, as_json: bool) -> None:
         return
     count = editing.export(measure, file)
     emit({"file": file.name, "hits": count}, as_json, [f"{count} hits in {file.name}"])
+
+
+@main.command()
+@click.argument("session")
+@click.option("--propose", "most", type=int, help="Join the best bars with at most so many joins; one Move.")
+@click.option("--use", "use", multiple=True, help="Take bars from a take, such as 5-8=take-2; one Move.")
+@click.option("--fade", "fade_ms", type=float, default=2.0, show_default=True, help="Crossfade in ms.")
+@json_option
+def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float, as_json: bool) -> None:
+    """Show the bars of all takes side by side with their scores, and join takes."""
+    from arkund.core.errors import SettingsError
+    from arkund.core.takes.settings import CompSettings
+    from arkund.studio.services import comping, recordings
+
+    found = session_of(session)
+    recordings.find_all(found, lambda share: bar(share, "finding hits"))
+    all_takes = comping.Takes(found)
+    scored = all_takes.scores()
+    bars = max((len(mine) for mine in scored.values()), default=0)
+    plan, move = all_takes.plan, None
+    if most is not None:
+        plan = all_takes.proposal(CompSettings(most_joins=most, fade_ms=fade_ms))
+    for each in use:
+        range_text, sign, take = each.partition("=")
+        if not sign:
+            raise SettingsError(f"--use {each}: expected BARS=TAKE, such as 5-8=take-2.")
+        first, last = _bars(range_text, bars - 1)
+        plan = all_takes.with_bars(plan, first, last, take, fade_ms)
+    seams = all_takes.seams(plan)
+    if most is not None or use:
+        made = comping.keep(found, all_takes.plan, plan, f"{len(plan.joins)} joins of takes", comping.seam_words(seams))
+        move = made.number if made else None
+    names = dict(found.takes.values_list("key", "name"))
+    data = {
+        "home": plan.take,
+        "takes": [
+            {
+                "take": key, "name": names[key], "offset_s": all_takes.offsets_s[key],
+                "bars": [dataclasses.asdict(row) for row in rows],
+            }
+            for key, rows in scored.items()
+        ],
+        "parts": [dataclasses.asdict(part) for part in comping.parts(plan, bars, all_takes.rate)],
+        "joins": [
+            join.to_json() | {"time_s": round(join.at / all_takes.rate, 6), "steps_db": list(s.steps_db), "heard": s.heard}
+            for join, s in zip(plan.joins, seams, strict=True)
+        ],
+        "move": move,
+    }  # fmt: skip
+    lines = [f"{'bar':>4} " + " ".join(f"{names[key][:12]:>12}" for key in scored)]
+    lines += [f"{k + 1:>4} " + " ".join(f"{rows[k].score:12.1f}" for rows in scored.values()) for k in range(bars)]
+    lines += [f"bars {p['first_bar'] + 1}–{p['last_bar'] + 1}: {names[p['take']]}" for p in data["parts"]]
+    emit(data, as_json, [*lines, comping.seam_words(seams)])
+
+
+@main.command()
+@click.argument("session")
+@click.option("--school", type=click.Choice(["peaks", "headroom"]), help="Take a school's window into the Plan first.")
+@click.option("--accept", is_flag=True, help="Trim every mic outside its window; one Move each.")
+@json_option
+def level(session: str, school: str | None, accept: bool, as_json: bool) -> None:
+    """Show each mic's peaks at its own hits against the window, headroom, noise floor and clipped places."""
+    from arkund.core.level.measure import sticking_out
+    from arkund.core.level.propose import trim_for
+    from arkund.core.level.settings import SCHOOLS
+    from arkund.studio.models import MicRecording
+    from arkund.studio.services import moves, proposing
+    from arkund.studio.services.findings import find
+    from arkund.studio.services.measuring import Measure
+
+    measure = _measured(session)
+    if school and SCHOOLS[school][0] != measure.plan.window:
+        wanted = {"window": SCHOOLS[school][0].to_json()}
+        moves.apply(
+            measure.session.pk,
+            wanted,
+            step="level",
+            title=f"Window of the school “{school}”",
+            reason=SCHOOLS[school][1],
+        )
+        measure = _measured(session)
+    if accept:
+        for finding in find("level", measure):
+            if finding.key.startswith("level:trim:"):
+                proposing.accept(measure.session.pk, finding, "first choice")
+        measure = Measure(session_of(session))
+    plan, window = measure.plan, measure.plan.window
+    files = dict(
+        MicRecording.objects.filter(take__session=measure.session, take__key=plan.take).values_list("mic", "file")
+    )
+    mics = {}
+    for mic_id, row in measure.levels().items():
+        mic = plan.mic(mic_id)
+        low, high = window.of(mic.piece, mic.role)
+        mics[files.get(mic_id, mic_id)] = {
+            "mic": mic_id, "piece": mic.piece, "role": mic.role, "hits": len(row.hit_peaks_db),
+            "hit_peaks_db": list(row.hit_peaks_db), "hit_times_s": list(row.hit_times_s),
+            "typical_db": round(row.typical_db + mic.trim_db, 2), "peak_db": round(row.peak_db + mic.trim_db, 2),
+            "headroom_db": round(-(row.peak_db + mic.trim_db), 2), "noise_db": round(row.noise_db + mic.trim_db, 2),
+            "clipped": len(row.clipped_at_s), "clipped_at_s": [round(at, 5) for at in row.clipped_at_s],
+            "trim_db": mic.trim_db, "wanted_trim_db": trim_for(row, window, mic), "window_db": [low, high],
+        }  # fmt: skip
+    data = {
+        "window": window.to_json(),
+        "kit_peak_db": round(measure.kit_peak_db(), 2),
+        "mics": mics,
+        "sections": {
+            piece: [dataclasses.asdict(row) for row in rows] for piece, rows in measure.section_levels().items() if rows
+        },
+        "sticking_out": {
+            piece: [{"time_s": round(at, 4), "over_db": over} for at, over in rows]
+            for piece, mine in measure.hits.items()
+            if (rows := sticking_out(mine))
+        },
+    }
+    lines = [
+        f"{file:<24} own hits {m['typical_db']:6.1f} dBFS (window {m['window_db'][0]:.0f} to {m['window_db'][1]:.0f}),"
+        f" headroom {m['headroom_db']:5.1f} dB, noise {m['noise_db']:6.1f} dBFS, clipped {m['clipped']}"
+        for file, m in mics.items()
+    ]
+    emit(data, as_json, [*lines, f"kit sum peaks at {data['kit_peak_db']:.1f} dBFS"])

@@ -103,7 +103,15 @@ def _take(handle: Handle) -> dict:
         recordings.find(session, session.plan, take.key, lambda share: handle.progress(share, "finding hits"))
     if given["look"] or session.plan.take == take.key:
         return {}
-    changes = {"take": take.key, "cuts": [], "hit_changes": [], "placements": [], "layers": []}
+    changes = {
+        "take": take.key,
+        "joins": [],
+        "cuts": [],
+        "lone_cuts": [],
+        "hit_changes": [],
+        "placements": [],
+        "layers": [],
+    }
     made = moves.apply(session.pk, changes, step="takes", title=f"Work on {take.name}", version=given["version"])
     return {"move": made.number}
 

@@ -13,7 +13,6 @@ class Session(models.Model):
     sample_rate_hz = models.PositiveIntegerField()
     plan_json = models.JSONField()
     version = models.PositiveIntegerField(default=0)
-    sides = models.JSONField(default=dict)  # mic id -> "L" or "R"
     warnings = models.JSONField(default=list)
     created = models.DateTimeField(auto_now_add=True)
     ready = models.BooleanField(default=False)  # false while an import is still writing

@@ -7,22 +7,27 @@ from django.views.decorators.http import require_POST
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import HitChange, Layer, Placement
 from arkund.core.replace.measure import strikes, typical_hit
-from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import editing, moves, proposing
+from arkund.studio.services import moves, proposing
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
 
 
-def _answer(session_id: int, move: Move | None) -> JsonResponse:
+def answer(session_id: int, move: Move | None, said: str = "") -> JsonResponse:
+    """Return what every change is answered with; ``said`` is what there is to tell beside the Move's title."""
     session = Session.objects.get(pk=session_id)
     if move is not None:
         background.keep_whole(session)
     return JsonResponse(
-        {"version": session.version, "move": move.number if move else None, "title": move.title if move else ""}
+        {
+            "version": session.version,
+            "move": move.number if move else None,
+            "title": move.title if move else "",
+            "said": said,
+        }
     )
 
 
@@ -43,21 +48,21 @@ def move(request: HttpRequest, session_id: int) -> JsonResponse:
         reason=wanted(body, "reason", str, ""),
         version=wanted(body, "version", int),
     )
-    return _answer(session_id, made)
+    return answer(session_id, made)
 
 
 @require_POST
 def undo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Take back the last Move."""
     session_or_404(request, session_id)
-    return _answer(session_id, moves.undo(session_id))
+    return answer(session_id, moves.undo(session_id))
 
 
 @require_POST
 def redo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Do the last undone Move again."""
     session_or_404(request, session_id)
-    return _answer(session_id, moves.redo(session_id))
+    return answer(session_id, moves.redo(session_id))
 
 
 @require_POST
@@ -74,11 +79,11 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
     reason = wanted(body, "reason", str, "")
     verdict = wanted(body, "verdict", str)
     if verdict == "do":
-        return _answer(session_id, proposing.accept(session_id, finding, reason, wanted(body, "version", int)))
+        return answer(session_id, proposing.accept(session_id, finding, reason, wanted(body, "version", int)))
     if verdict != "leave":
         raise SettingsError(f"verdict: expected do or leave, got {verdict!r}.")
     proposing.leave(session_id, finding, reason)
-    return _answer(session_id, None)
+    return answer(session_id, None)
 
 
 @require_POST
@@ -99,28 +104,6 @@ def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
 
 
 @require_POST
-def quantise(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Pull a range of bars to the grid, all mics together."""
-    session = session_or_404(request, session_id)
-    body = body_of(request)
-    settings = QuantiseSettings.from_json(wanted(body, "settings", dict))
-    _, made = editing.quantise_session(session, settings, wanted(body, "version", int))
-    return _answer(session_id, made)
-
-
-@require_POST
-def estimate_tempo(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Take the tempo that explains the hits, with its doubt in the logbook."""
-    session_or_404(request, session_id)
-    found = proposing.estimate(session_id)
-    if found is None:
-        raise SettingsError("tempo: too few hits to estimate it; type the tempo.")
-    changes, words = found
-    title = f"Tempo {changes['tempo']['bpm']:.2f} BPM from the hits"
-    return _answer(session_id, moves.apply(session_id, changes, step="timing", title=title, measured=words))
-
-
-@require_POST
 def change_hit(request: HttpRequest, session_id: int) -> JsonResponse:
     """Add, move or remove a hit by hand."""
     session = session_or_404(request, session_id)
@@ -137,7 +120,7 @@ def change_hit(request: HttpRequest, session_id: int) -> JsonResponse:
         title=f"{words}: {new.piece} at {new.time_s:.3f} s",
         version=wanted(body, "version", int),
     )
-    return _answer(session_id, made)
+    return answer(session_id, made)
 
 
 @require_POST
@@ -168,7 +151,7 @@ def replace_hit(request: HttpRequest, session_id: int) -> JsonResponse:
     if not changes:
         raise SettingsError("capture: this hit is captured already.")
     made = moves.apply(session_id, changes, step="replace", title=title, version=wanted(body, "version", int))
-    return _answer(session_id, made)
+    return answer(session_id, made)
 
 
 def _placement(m: Measure, capture, at_s: float) -> Placement:

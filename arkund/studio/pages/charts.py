@@ -9,17 +9,14 @@ from arkund.core.blend.settings import OFF_DB
 from arkund.core.clean.process import gate_gain
 from arkund.core.dsp.bank import empty_bank
 from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
-from arkund.core.level.settings import Window
 from arkund.core.lineup.measure import BANDS_HZ, averaged, clean_hits, pair_gain_db, windows
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
-from arkund.core.timing.bars import bar_s, beat_s
-from arkund.core.timing.measure import by_piece, deviations
-from arkund.core.timing.settings import GRIDS
 from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
 from arkund.studio.models import MicRecording, Session
-from arkund.studio.services import recordings, whole
+from arkund.studio.pages.charts_in_time import bars_of_song, takes, timing
+from arkund.studio.services import whole
 from arkund.studio.services.measuring import Measure
 
 LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
@@ -58,24 +55,14 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "hits": {p: [[round(h.time_s, 5), h.velocity, h.ghost, h.by_hand] for h in hs] for p, hs in m.hits.items()},
         "pieces": list(PIECES),
         "roles": list(ROLES),
-        "bars": _bars(m),
+        "bars": bars_of_song(m),
         "warnings": m.session.warnings,
-    }
-
-
-def _bars(m: Measure) -> dict:
-    tempo = m.plan.tempo
-    return {
-        "first_s": tempo.first_bar_s,
-        "bar_s": bar_s(tempo),
-        "beats": tempo.beats_per_bar,
-        "sections": [{"name": s.name, "bar": s.bar} for s in m.plan.sections],
     }
 
 
 def level(m: Measure, mic_id: str | None) -> dict:
     """Peaks of each mic at its own hits against the window, with trims."""
-    measured, window = m.levels(), Window()
+    measured, window = m.levels(), m.plan.window
     rows = []
     for mic in m.plan.mics:
         found = measured.get(mic.id)
@@ -175,47 +162,6 @@ class _Planned:
         return source(self._plan, self._m.recordings, self._mic, start, stop)
 
 
-def takes(m: Measure, mic_id: str | None) -> dict:
-    """Each take with what was played and how it sits on the grid."""
-    rows = []
-    for take in m.session.takes.all():
-        known = recordings.found(m.session, m.plan, take.key) is not None
-        hits = recordings.hits_of(m.session, m.plan, take.key) if known else {}
-        rated = by_piece([d for d in deviations(hits, m.plan.tempo, 16) if not d.ghost])
-        bars: dict[int, list[float]] = {}
-        for d in deviations(hits, m.plan.tempo, 16):
-            if d.piece in ("kick", "snare") and not d.ghost:
-                bars.setdefault(d.bar, []).append(abs(d.off_ms))
-        rows.append(
-            {
-                "key": take.key,
-                "name": take.name,
-                "length_s": take.length / m.rate,
-                "found": known,
-                "working": take.key == m.plan.take,
-                "pieces": [dataclasses.asdict(r) for r in rated],
-                "bars": [[bar, round(float(np.mean(v)), 1)] for bar, v in sorted(bars.items())],
-            }
-        )
-    return {"takes": rows, "bars": _bars(m)}
-
-
-def timing(m: Measure, mic_id: str | None) -> dict:
-    """Each hit at its distance from the grid, bar by bar."""
-    grid = int(mic_id) if mic_id and mic_id.isdigit() and int(mic_id) in GRIDS else 16
-    rows = deviations(m.heard_hits, m.plan.tempo, grid)
-    return {
-        "grid": grid,
-        "grids": list(GRIDS),
-        "tempo": m.plan.tempo.to_json(),
-        "beat_ms": beat_s(m.plan.tempo) * 1000,
-        "bars": _bars(m),
-        "hits": [[d.piece, d.bar, round(d.place, 4), round(d.meant, 4), round(d.off_ms, 1), d.ghost] for d in rows],
-        "by_piece": [dataclasses.asdict(r) for r in by_piece([d for d in rows if not d.ghost])],
-        "cuts": len(m.plan.cuts),
-    }
-
-
 def clean(m: Measure, mic_id: str | None) -> dict:
     """Own hits against others' hits by level, and one hit with the gate over it."""
     mic = mic_of(m, mic_id, ("tom1", "floor", "snare"))
@@ -267,7 +213,7 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "pieces": [p for p in m.hits if m.hits[p]],
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "hits": [[round(h.time_s, 5), round(h.level_db, 2), h.velocity, h.ghost] for h in rows],
-        "bars": _bars(m),
+        "bars": bars_of_song(m),
         "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
         "layers": [
@@ -328,7 +274,7 @@ def blend(m: Measure, mic_id: str | None) -> dict:
         "kit": m.kit(),
         "whole": (_whole(m) or {}).get("kit"),
         "rate": m.rate,
-        "bars": _bars(m),
+        "bars": bars_of_song(m),
         "next_hits": [
             round(h.time_s - start_s, 4) for p in ("kick", "snare") for h in m.heard_hits.get(p, []) if not h.ghost
         ],
@@ -356,7 +302,7 @@ def prints(m: Measure, mic_id: str | None) -> dict:
         "mics": len(m.plan.mics),
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "rate": m.rate,
-        "bars": _bars(m),
+        "bars": bars_of_song(m),
     }
 
 

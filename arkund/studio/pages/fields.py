@@ -4,6 +4,7 @@ from arkund.core.blend.settings import BusSettings, MixSettings, PathSettings
 from arkund.core.clean.settings import GateSettings
 from arkund.core.plan.plan import Layer, LineUp, MicPlan, Tempo
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.core.tone.settings import Band
 
@@ -21,6 +22,7 @@ _BY_STEP = {
     "level": {"mic": MicPlan},
     "lineup": {"line_up": LineUp},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
+    "takes": {"comp": CompSettings},
     "clean": {"gate": GateSettings},
     "replace": {"layer": Layer},
     "tone": {"band": Band},

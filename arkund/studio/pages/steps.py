@@ -9,6 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
+from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import fields_of, ranges_of
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, notes
@@ -49,8 +50,8 @@ PAGES = {
         Step(
             "takes",
             "Takes",
-            "Which take tells it best?",
-            "Each column is a bar: the taller, the further kick and snare lie from the grid.",
+            "Which bar of which take tells it best?",
+            "Each column is a bar: the taller, the better it is played; marked ones are heard.",
         ),
         Step(
             "timing",
@@ -144,7 +145,7 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
             "undo": undo.title if undo else "",
             "redo": redo.title if redo else "",
             "settled": settled(session),
-            "tempo": measure.plan.tempo.to_json(),
+            "bars": bars_of_song(measure),
             "sections": [s.to_json() for s in measure.plan.sections],
             "length_s": measure.recordings.length(measure.plan.take) / measure.rate,
         }

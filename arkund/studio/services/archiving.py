@@ -81,7 +81,6 @@ def _contents(session: Session) -> dict:
         "sample_rate_hz": session.sample_rate_hz,
         "plan": session.plan_json,
         "version": session.version,
-        "sides": session.sides,
         "warnings": session.warnings,
         "takes": takes,
         "moves": list(session.moves.values(*MOVE_FIELDS)),
@@ -185,7 +184,7 @@ def _check_contents(contents: dict, entries: dict, name: str) -> None:
         rate = contents["sample_rate_hz"]
         if rate not in audio.RATES_HZ:
             raise SettingsError(f"sample_rate_hz: {rate!r} is not one of 44100 to 192000.")
-        _texts(contents["name"], *contents["warnings"], *contents["sides"], *contents["sides"].values())
+        _texts(contents["name"], *contents["warnings"])
         known, lengths = {mic.id for mic in plan.mics}, {}
         for take in contents["takes"]:
             _texts(take["key"], take["name"])
@@ -252,7 +251,6 @@ def _create(contents: dict, name: str | None) -> Session:
         sample_rate_hz=contents["sample_rate_hz"],
         plan_json=Plan.from_json(contents["plan"]).to_json(),
         version=contents["version"],
-        sides=contents["sides"],
         warnings=contents["warnings"],
         ready=True,
     )

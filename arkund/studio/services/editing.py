@@ -7,10 +7,13 @@ import json
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+import numpy as np
+
 from arkund.core.errors import SettingsError
 from arkund.core.files import audio, midi
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import HitChange, Plan, Tempo
+from arkund.core.render.source import Sources
 from arkund.core.timing.bars import bars_of, with_line_at
 from arkund.core.timing.click import click_tempo
 from arkund.core.timing.quantise import Edit, move_stroke, quantise
@@ -20,6 +23,7 @@ from arkund.studio.services import moves
 from arkund.studio.services.measuring import Measure
 
 MOST_HITS = 20_000  # that a file may add
+AROUND_MS = 15.0
 SAME_S = 0.008  # a loaded hit this near to a found one is the same
 EXPORTS = (".mid", ".csv", ".json")
 
@@ -155,6 +159,27 @@ def edit_list(measure: Measure) -> dict:
             ]
             for piece, mine in measure.heard_hits.items()
         },
+    }
+
+
+def around(measure: Measure, at_s: float) -> dict:
+    """Return one moment in all mics: ``AROUND_MS`` before and after it, as recorded there and as edited, each brought to its own peak."""
+    rate, plan = measure.rate, measure.plan
+    at, half = round(at_s * rate), round(AROUND_MS / 1000 * rate)
+    edited = Sources(plan, measure.recordings)
+    plain = Sources(plan.replace(cuts=(), lone_cuts=()), measure.recordings)
+    rows = []
+    for mic in plan.mics:
+        before, after = (each.read(mic, at - half, at + half) for each in (plain, edited))
+        peak = max(float(np.abs(before).max()), float(np.abs(after).max()), 1e-6)
+        waves = [np.round(each / peak, 3).tolist() for each in (before, after)]
+        rows.append({"id": mic.id, "name": mic.name, "before": waves[0], "after": waves[1]})
+    return {
+        "at_s": at / rate,
+        "half": half,
+        "sample_ms": 1000 / rate,
+        "edited": bool(plan.cuts or plan.lone_cuts),
+        "rows": rows,
     }
 
 

@@ -11,12 +11,14 @@ from arkund.core.blend.propose import propose_bus, propose_headroom, propose_mix
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.clean.propose import start_settings, wants_gate
 from arkund.core.findings import Finding
+from arkund.core.level.measure import sticking_out
 from arkund.core.level.propose import propose as propose_level
-from arkund.core.level.settings import Window
+from arkund.core.level.propose import propose_kit, propose_outliers, propose_sections
 from arkund.core.lineup.propose import propose as propose_lineup
 from arkund.core.plan import change
 from arkund.core.punch.propose import propose as propose_punch
 from arkund.core.replace.propose import propose as propose_replace
+from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import deviations
 from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.tone.propose import propose as propose_tone
@@ -114,7 +116,11 @@ def _swapped(m: Measure) -> list[Finding]:
 
 
 def _level(m: Measure) -> list[Finding]:
-    return propose_level(m.plan, m.levels(), Window())
+    bars = bars_of(m.plan.tempo)
+    out = propose_level(m.plan, m.levels(), m.plan.window)
+    out += propose_kit(m.plan, m.kit_peak_db(), m.plan.window)
+    out += propose_sections(m.plan, m.section_levels(), bars, m.rate)
+    return out + propose_outliers(m.plan, {piece: sticking_out(mine) for piece, mine in m.hits.items()})
 
 
 def _lineup(m: Measure) -> list[Finding]:
@@ -162,7 +168,7 @@ def _punch(m: Measure) -> list[Finding]:
 
 
 def _blend(m: Measure) -> list[Finding]:
-    mix = propose_mix(m.plan, m.session.sides)
+    mix = propose_mix(m.plan)
     kit = m.kit()
     return [mix, propose_bus(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["bus_threshold_db"])]
 

@@ -173,7 +173,6 @@ def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: li
 
 def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: list[str]) -> Session:
     mics: dict[str, MicPlan] = {}
-    sides: dict[str, str] = {}
     placed: list[tuple[str, str, str, audio.Channel, float]] = []
     used: set[tuple[str, str]] = set()
     for take, file, channel, stem, known in rows:
@@ -186,9 +185,7 @@ def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: lis
         used.add((take, mic_id))
         if mic_id not in mics:
             shown = "".join(c for c in stem if c.isprintable())[:80] or mic_id
-            mics[mic_id] = MicPlan(id=mic_id, name=shown, piece=known.piece, role=known.role)
-            if known.side:
-                sides[mic_id] = known.side
+            mics[mic_id] = MicPlan(id=mic_id, name=shown, piece=known.piece, role=known.role, side=known.side)
         placed.append((take, mic_id, file, channel, known.confidence))
     takes = list(dict.fromkeys(take for take, *_ in placed))
     ordered = sorted(mics.values(), key=kit_order)
@@ -200,7 +197,6 @@ def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: lis
             name=name[:120],
             sample_rate_hz=rate,
             plan_json=plan.to_json(),
-            sides=sides,
             warnings=warnings,
             ready=True,
         )

@@ -103,7 +103,9 @@ def _rendered(plan: Plan, recordings, span, what: str, cancelled) -> np.ndarray:
 def without(plan: Plan, step: str) -> Plan:
     """Return the Plan with one step undone: what ``before`` plays. Unknown steps leave it as it is."""
     if step == "timing":
-        return plan.replace(cuts=())
+        return plan.replace(cuts=(), lone_cuts=())
+    if step == "takes":
+        return plan.replace(joins=())
     if step == "replace":
         return plan.replace(placements=(), layers=())
     if step == "blend":

@@ -15,20 +15,24 @@ from arkund.core.clean.propose import start_settings
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom
-from arkund.core.level.measure import MicLevel, mic_level
+from arkund.core.level.measure import MicLevel, SectionLevel, kit_peak_db, mic_level, section_levels
 from arkund.core.lineup import measure as lineup
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import Envelope, average_envelope
+from arkund.core.render.graph import audible
+from arkund.core.render.render import pan_gains, placed
 from arkund.core.render.source import Sources, edits_key
 from arkund.core.takes.process import assembled
+from arkund.core.timing.bars import bars_of
 from arkund.core.timing.process import moved_sample
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
+from arkund.core.units import db_to_gain
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered
 
-VERSION = 4  # of the measurements: raised when one of them is computed in another way
+VERSION = 5  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 
 
@@ -92,6 +96,8 @@ class Measure:
             mic.piece,
             mic.role,
             mic.trim_db,
+            mic.repair,
+            [step.to_json() for step in mic.steps],
             mic.line_up.to_json(),
             edits_key(self.plan),
             [c.to_json() for c in self.plan.lone_cuts if c.piece == mic.piece],
@@ -114,6 +120,27 @@ class Measure:
             data = self._kept("level", [mic.id, mic.piece, mic.role], compute)
             out[mic.id] = MicLevel(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
         return out
+
+    def section_levels(self) -> dict[str, list[SectionLevel]]:
+        """Return how loud each piece is played in each section."""
+        bars = bars_of(self.plan.tempo)
+        return {piece: section_levels(mine, self.plan.sections, bars) for piece, mine in self.hits.items()}
+
+    def kit_peak_db(self) -> float:
+        """Return the peak of the sum of all audible mics as recorded, trimmed, lined up, at their levels and places, before any processing."""
+        heard = audible(self.plan)
+        gains = np.array(
+            [[db_to_gain(m.mix.level_db) * side for side in pan_gains(m.mix.pan)] for m in heard], np.float32
+        )
+
+        def read(start: int, stop: int) -> np.ndarray:
+            return placed([self.sources.read(mic, start, stop) for mic in heard], gains, stop - start)
+
+        def compute() -> dict:
+            return {"peak_db": kit_peak_db(read, self.recordings.length(self.plan.take), self.rate)}
+
+        depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in heard]
+        return self._kept("kit_peak", depends, compute)["peak_db"]
 
     def arrivals(self) -> list[lineup.Arrival]:
         """Return arrival and polarity of each mic against its reference."""

@@ -174,7 +174,7 @@ class TestCache:
         plan, span, cache = all_on(kit.plan), (200_000, 210_000), SpanCache()
         render(plan, kit, span, cache=cache)
         run = []
-        monkeypatch.setattr(stages, "source", lambda *_: pytest.fail("a source was read"))
+        monkeypatch.setattr(stages.Sources, "read", lambda *_: pytest.fail("a source was read"))
         monkeypatch.setattr(
             stages, "Strips", lambda mics, rate, on: run.append((len(mics), on)) or Strips(mics, rate, on)
         )

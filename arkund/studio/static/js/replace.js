@@ -59,7 +59,7 @@ Alpine.data("replace", () => ({
     sheet.down(y, { unit: "peak, dBFS of the recording" });
     sheet.across(x, { count: 12, unit: "s" });
     for (const s of chart.bars.sections) {
-      const at = x.to(chart.bars.first_s + s.bar * chart.bars.bar_s);
+      const at = x.to(chart.bars.lines_s[s.bar]);
       sheet.line(at, sheet.top, at, sheet.bottom, "line");
       sheet.text(s.name, at + 4, sheet.top + 9, "soft", "left", '12px "Sheet", sans-serif');
     }
@@ -74,7 +74,7 @@ Alpine.data("replace", () => ({
     }
     if (this.time !== null) sheet.line(x.to(this.time), sheet.top, x.to(this.time), sheet.bottom, "ask", 1.5);
     for (const note of this.$store.page.notes) {
-      const at = chart.bars.first_s + Number(note.place) * chart.bars.bar_s;
+      const at = chart.bars.lines_s[Number(note.place)];
       if (chart.piece === "snare") sheet.pin(note.number, x.to(at), sheet.bottom - 12, note.state);
     }
     sheet.text(`${chart.hits.length} hits, ghosts open`, sheet.right, sheet.top - 11, "soft", "right");

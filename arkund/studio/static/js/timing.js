@@ -1,49 +1,153 @@
-// Timing: the song folded by bars.
+// Timing: the song folded by bars, and one moment in all mics.
 import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start } from "./lib/page.js";
+import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { moment } from "./moment.js";
 
 const ROW = 22;
+const FAR_MS = 18;
+const TOLD_MS = 8;
+const SAME_PX = 9;
+const STEPS = { plain: 1, shift: 0.1 }; // ms by arrow key; with alt one sample
+
+Alpine.data("moment", moment);
 
 Alpine.data("timing", () => ({
-  ...charted({ left: 64, right: 70, top: 26, bottom: 30 }),
+  ...charted({ left: 64, right: 70, top: 26, bottom: 8 }),
   first: null,
   last: null,
-  strength: 100,
-  tolerance: 3,
-  drag: false,
+  settings: { strength: 100, tolerance_ms: 0, most_ms: 60, swing: 50, method: "auto", kick_alone: false, split_cymbals: false },
+  groove: null,
+  chosen: null,
+  byBar: new Map(),
+  span: [-0.12, null],
 
   begin() {
-    this.pointer(
-      (e) => {
-        this.drag = true;
-        this.first = this.last = this.anchor = this.barAt(e.offsetY);
-        this.kept.soon();
-      },
-      (e) => {
-        if (!this.drag) return;
-        const bar = this.barAt(e.offsetY);
-        [this.first, this.last] = [Math.min(bar, this.anchor), Math.max(bar, this.anchor)];
-        this.kept.soon();
-      },
-      () => (this.drag = false),
-    );
+    this.hear("keydown", (e) => this.key(e));
+    this.$refs.scroll.addEventListener("scroll", () => this.kept.soon(), { passive: true });
+    this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => (this.anchor = null));
+    this.$refs.canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
   },
-  most() {
-    return Math.max(...this.chart.hits.map((h) => h[1]), 0);
+  take(chart) {
+    this.byBar = new Map();
+    for (const hit of chart.hits) {
+      if (hit[1] < 0) continue;
+      if (!this.byBar.has(hit[1])) this.byBar.set(hit[1], []);
+      this.byBar.get(hit[1]).push(hit);
+    }
+    const bars = Math.max(...this.byBar.keys(), 0) + 1;
+    this.$refs.all.style.height = `${this.sheet.margin.top + bars * ROW + this.sheet.margin.bottom}px`;
+    this.count = bars;
+    if (this.chosen) this.choose(chart.hits.find((h) => h[0] === this.chosen[0] && h[6] === this.chosen[6]) || null);
+  },
+  beats() {
+    return Math.max(...this.chart.bars.beats, 1);
+  },
+  axis() {
+    return this.sheet.x(this.span[0], this.span[1] ?? this.beats() - 0.02);
+  },
+  wheel(event) {
+    if (!event.ctrlKey) return; // plain wheels scroll through the bars
+    event.preventDefault();
+    const x = this.axis();
+    const at = x.back(event.offsetX);
+    const by = event.deltaY > 0 ? 1.25 : 0.8;
+    const low = Math.max(at - (at - x.low) * by, -0.12);
+    const high = Math.min(at + (x.high - at) * by, this.beats() - 0.02);
+    if (high - low > 0.02) this.span = [low, high];
+    this.kept.soon();
+  },
+  whole() {
+    this.span = [-0.12, null];
+    this.kept.soon();
   },
   barAt(y) {
-    return clamp(Math.floor((y - this.sheet.top) / ROW), 0, this.most());
+    return clamp(Math.floor((y + this.$refs.scroll.scrollTop - this.sheet.top) / ROW), 0, this.count - 1);
+  },
+  down(event) {
+    if (!this.chart) return;
+    const bar = this.barAt(event.offsetY);
+    const x = this.axis();
+    const near = (this.byBar.get(bar) || []).map((h) => [Math.abs(x.to(h[2]) - event.offsetX), h]).sort((a, b) => a[0] - b[0])[0];
+    if (near && near[0] < SAME_PX) this.choose(near[1]);
+    else [this.anchor, this.first, this.last] = [bar, bar, bar];
+    this.kept.soon();
+  },
+  moveTo(event) {
+    if (this.anchor === null || this.anchor === undefined) return;
+    const bar = this.barAt(event.offsetY);
+    [this.first, this.last] = [Math.min(bar, this.anchor), Math.max(bar, this.anchor)];
+    this.kept.soon();
+  },
+  choose(hit) {
+    this.chosen = hit;
+    window.dispatchEvent(new CustomEvent("moment", { detail: hit ? { at: hit[5], piece: hit[0] } : null }));
+    this.kept.soon();
+  },
+  next(step) {
+    const all = this.chart.hits.filter((h) => h[1] >= 0);
+    const now = this.chosen ? all.indexOf(this.chosen) : -1;
+    const hit = all[clamp(now + step, 0, all.length - 1)];
+    if (!hit) return;
+    const y = hit[1] * ROW;
+    const { scroll } = this.$refs;
+    if (y < scroll.scrollTop || y > scroll.scrollTop + scroll.clientHeight - 3 * ROW) scroll.scrollTop = y - scroll.clientHeight / 2;
+    this.choose(hit);
+  },
+  key(event) {
+    if (!this.chart || event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey) return;
+    const by = event.altKey ? 1000 / boot.rate : event.shiftKey ? STEPS.shift : STEPS.plain;
+    const actions = {
+      n: () => this.next(1),
+      p: () => this.next(-1),
+      ArrowLeft: () => this.chosen && this.nudge(-by),
+      ArrowRight: () => this.chosen && this.nudge(by),
+      q: () => this.first !== null && this.quantise(),
+      Escape: () => this.choose(null),
+    };
+    if (!actions[event.key]) return;
+    event.preventDefault();
+    actions[event.key]();
+  },
+  nudge(ms) {
+    return this.$store.page.act("stroke", { time_s: this.chosen[6], by_ms: ms });
+  },
+  typeOff(event) {
+    const to = Number(event.target.value);
+    if (this.chosen && Number.isFinite(to)) this.nudge(to - this.chosen[3]);
+  },
+  chosenOff() {
+    return this.chosen ? this.chosen[3] : 0;
+  },
+  hitWords() {
+    if (!this.chosen) return "Click a glyph to choose its stroke; n and p go on.";
+    const [piece, bar, place, , ghost] = this.chosen;
+    return `${ghost ? "ghost on the " : ""}${piece}, bar ${bar + 1} beat ${figure(place + 1, 2)}`;
   },
   tempo(key) {
     return this.chart ? this.chart.tempo[key] : 0;
   },
+  tempoWords() {
+    const changes = this.chart ? this.chart.tempo.changes.length : 0;
+    return changes ? `${changes} change${changes > 1 ? "s" : ""} later` : "";
+  },
   setTempo(key, event) {
     this.$store.page.move({ [`tempo.${key}`]: Number(event.target.value) }, `${key === "bpm" ? "Tempo" : "First bar at"} ${event.target.value}`);
   },
+  setLine(event) {
+    return this.$store.page.act("line", { bar: this.first, time_s: Number(event.target.value) });
+  },
+  lineTime() {
+    return this.chart && this.first !== null ? this.chart.bars.lines_s[this.first] : 0;
+  },
   estimate() {
     return this.$store.page.act("tempo");
+  },
+  async upload(event, what) {
+    const [file] = event.target.files;
+    event.target.value = "";
+    if (file) await this.$store.page.send("take-in", file, { what });
   },
   grid() {
     return this.chart ? this.chart.grid : 16;
@@ -51,14 +155,47 @@ Alpine.data("timing", () => ({
   grids() {
     return this.chart ? this.chart.grids : [];
   },
+  gridName(g) {
+    if (g === 0) return "as meant";
+    return g % 3 === 0 ? `1/${(g * 2) / 3} triplets` : `1/${g}`;
+  },
   setGrid(event) {
     this.$store.page.choose(event.target.value);
+  },
+  schools() {
+    return this.chart ? Object.entries(this.chart.schools).map(([name, s]) => ({ name, ...s })) : [];
+  },
+  setSchool(school) {
+    Object.assign(this.settings, school.settings);
+  },
+  schoolName(name) {
+    return name === "grid" ? "all on the grid" : "keep the feel";
   },
   cuts() {
     return this.chart ? this.chart.cuts : 0;
   },
+  loneCuts() {
+    return this.chart ? this.chart.lone_cuts : 0;
+  },
   byPiece() {
     return this.chart ? this.chart.by_piece : [];
+  },
+  bySection() {
+    return this.chart ? this.chart.by_section : [];
+  },
+  sectionWords(s, piece) {
+    const p = s.pieces.find((each) => each.piece === piece);
+    return p ? `${figure(p.mean_ms, 1, true)} ± ${figure(p.spread_ms, 1)} ms` : "–";
+  },
+  flams() {
+    return this.chart ? this.chart.flams : [];
+  },
+  toFlam(f) {
+    const hit = this.chart.hits.find((h) => Math.abs(h[5] - f.time_s) < 1e-4);
+    if (hit) {
+      this.$refs.scroll.scrollTop = hit[1] * ROW - this.$refs.scroll.clientHeight / 2;
+      this.choose(hit);
+    }
   },
   ms(v) {
     return `${figure(v, 1, true)} ms`;
@@ -67,56 +204,92 @@ Alpine.data("timing", () => ({
     if (this.first === null) return "Drag over rows to choose bars.";
     return this.first === this.last ? `bar ${this.first + 1}` : `bars ${this.first + 1} to ${this.last + 1}`;
   },
+  grooveWords() {
+    return this.groove ? `feel of bars ${this.groove[0] + 1} to ${this.groove[1] + 1}` : "the even grid";
+  },
+  takeGroove() {
+    this.groove = this.groove || this.first === null ? null : [this.first, this.last];
+  },
   quantise() {
-    const settings = { first_bar: this.first, last_bar: this.last, grid: this.grid(), strength: Number(this.strength), tolerance_ms: Number(this.tolerance) };
-    return this.$store.page.act("quantise", { settings });
+    const more = this.groove ? { groove_first: this.groove[0], groove_last: this.groove[1] } : {};
+    return this.$store.page.act("quantise", { settings: { first_bar: this.first, last_bar: this.last, grid: this.grid(), ...this.settings, ...more } });
+  },
+  allBars() {
+    [this.first, this.last] = [0, this.count - 1];
+    this.kept.soon();
+  },
+  meantAs(grid) {
+    const kept = this.chart.set_meant.filter((m) => m.bar < this.first || m.bar > this.last);
+    const mine = Array.from({ length: this.last - this.first + 1 }, (_, k) => ({ bar: this.first + k, grid }));
+    return this.$store.page.move({ meant: [...kept, ...mine] }, `${this.chosenWords()} meant ${this.gridName(grid)}`);
   },
   clearCuts() {
-    return this.$store.page.move({ cuts: [] }, "All edits in time taken back");
+    return this.$store.page.move({ cuts: [], lone_cuts: [] }, "All edits in time taken back");
   },
   loopBars() {
-    const { first_s, bar_s } = this.chart.bars;
-    window.dispatchEvent(new CustomEvent("loop", { detail: { start: first_s + this.first * bar_s, stop: first_s + (this.last + 1) * bar_s } }));
+    const { lines_s } = this.chart.bars;
+    window.dispatchEvent(new CustomEvent("loop", { detail: { start: lines_s[this.first], stop: lines_s[Math.min(this.last + 1, lines_s.length - 1)] } }));
   },
   draw() {
     if (!this.chart) return;
+    const { sheet } = this;
+    const { scroll } = this.$refs;
+    if (!sheet.begin(scroll.clientHeight)) return;
+    const x = this.axis();
+    this.graticule(x);
+    const from = Math.floor(scroll.scrollTop / ROW);
+    const until = Math.min(from + Math.ceil((sheet.bottom - sheet.top) / ROW) + 1, this.count);
+    const { c } = sheet;
+    c.save();
+    c.beginPath();
+    c.rect(0, sheet.top, sheet.width, sheet.bottom - sheet.top);
+    c.clip();
+    for (let bar = from; bar < until; bar += 1) this.row(bar, sheet.top + bar * ROW - scroll.scrollTop, x);
+    for (const note of this.$store.page.notes) {
+      const y = sheet.top + (Number(note.place) + 0.5) * ROW - scroll.scrollTop;
+      if (y > sheet.top - ROW && y < sheet.bottom + ROW) sheet.pin(note.number, sheet.left - 44, y, note.state);
+    }
+    c.restore();
+    sheet.frame();
+  },
+  graticule(x) {
     const { sheet, chart } = this;
-    const bars = this.most() + 1;
-    if (!sheet.begin(sheet.margin.top + bars * ROW + sheet.margin.bottom)) return;
-    const beats = chart.bars.beats;
-    const x = sheet.x(-0.12, beats - 0.02);
-    const step = chart.tempo.beat_unit / chart.grid;
-    for (let at = 0; at < beats - 1e-6; at += step) {
+    const step = chart.tempo.beat_unit / (chart.grid || 16);
+    for (let at = 0; at < this.beats() - 1e-6; at += step) {
+      if (at < x.low || at > x.high) continue;
       const whole = Math.abs(at - Math.round(at)) < 1e-6;
       sheet.line(x.to(at), sheet.top, x.to(at), sheet.bottom, whole ? "line" : "fine");
       if (whole) sheet.text(`${Math.round(at) + 1}`, x.to(at), sheet.top - 10, "soft", "center");
     }
     sheet.text("beat", sheet.left - 8, sheet.top - 10, "soft", "right");
-    if (this.first !== null) sheet.hatch(sheet.left, sheet.top + this.first * ROW, sheet.right - sheet.left, (this.last - this.first + 1) * ROW, "line");
-    for (let bar = 0; bar < bars; bar += 1) {
-      const y = sheet.top + bar * ROW;
-      sheet.line(sheet.left, y, sheet.right, y, "fine");
-      sheet.text(`${bar + 1}`, sheet.left - 8, y + ROW / 2, "soft", "right");
+    sheet.text("kick and snare", sheet.right + 64, sheet.top - 10, "soft", "right", '10px "Sheet", sans-serif');
+  },
+  row(bar, y, x) {
+    const { sheet, chart } = this;
+    if (this.first !== null && bar >= this.first && bar <= this.last) sheet.hatch(sheet.left, y, sheet.right - sheet.left, ROW, "line");
+    sheet.line(sheet.left, y, sheet.right, y, "fine");
+    sheet.text(`${bar + 1}`, sheet.left - 8, y + ROW / 2, "soft", "right");
+    if (chart.meant[bar] === 12) sheet.text("3", sheet.left - 28, y + ROW / 2, "yours", "right");
+    const offs = [];
+    for (const hit of this.byBar.get(bar) || []) {
+      const [piece, , place, off, ghost] = hit;
+      if (place < x.low || place > x.high) continue;
+      const far = Math.abs(off) >= FAR_MS && !ghost && piece !== "crash";
+      const at = x.to(place);
+      if (this.chosen === hit) sheet.line(at, y + 1, at, y + ROW - 1, "yours", 3);
+      sheet.glyph(piece, at, y + ROW / 2, ghost ? 3 : 5, far ? "ask" : "ink", ghost);
+      if (far || Math.abs(off) > TOLD_MS) sheet.line(x.to(place - off / chart.beat_ms[bar]), y + ROW - 4, at, y + ROW - 4, far ? "ask" : "soft", 1.5);
+      if ((piece === "kick" || piece === "snare") && !ghost) offs.push(off);
     }
-    const sums = new Map();
-    for (const [piece, bar, place, , off, ghost] of chart.hits) {
-      if (bar < 0) continue;
-      const y = sheet.top + (bar + 0.5) * ROW;
-      const far = Math.abs(off) >= 18 && !ghost && piece !== "crash";
-      sheet.glyph(piece, x.to(place), y, ghost ? 3 : 5, far ? "ask" : "ink", ghost);
-      if (far || Math.abs(off) > 8) {
-        const meant = x.to(place - off / chart.beat_ms);
-        sheet.line(meant, y + 6, x.to(place), y + 6, far ? "ask" : "soft", 1.5);
-      }
-      if ((piece === "kick" || piece === "snare") && !ghost) sums.set(bar, [...(sums.get(bar) || []), off]);
-    }
-    for (const [bar, offs] of sums) {
+    if (offs.length) {
       const mean = offs.reduce((a, b) => a + b, 0) / offs.length;
-      sheet.text(`${figure(mean, 0, true)} ms`, sheet.right + 60, sheet.top + (bar + 0.5) * ROW, Math.abs(mean) > 10 ? "ask" : "soft", "right");
+      sheet.text(`${figure(mean, 1, true)} ms`, sheet.right + 64, y + ROW / 2, Math.abs(mean) > 10 ? "ask" : "soft", "right");
     }
-    for (const note of this.$store.page.notes) sheet.pin(note.number, sheet.left - 44, sheet.top + (Number(note.place) + 0.5) * ROW, note.state);
-    (chart.bars.sections || []).forEach((s) => sheet.text(s.name, sheet.left + 4, sheet.top + s.bar * ROW + 5, "yours", "left", '10px "Sheet", sans-serif'));
-    sheet.frame();
+    const section = (chart.bars.sections || []).find((s) => s.bar === bar);
+    if (section) {
+      sheet.line(sheet.left, y, sheet.right, y, "yours", 1);
+      sheet.text(section.name, sheet.right - 4, y + ROW / 2, "yours", "right", '11px "Sheet", sans-serif');
+    }
   },
 }));
 

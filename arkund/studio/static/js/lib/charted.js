@@ -6,6 +6,8 @@ export function charted(margin) {
   return {
     chart: null,
     heard: [],
+    sheet: null, // its own even where one chart stands within another's component
+    kept: null,
     init() {
       this.sheet = new Sheet(this.$refs.canvas, margin);
       this.kept = keepDrawn(this.$refs.canvas, () => this.draw());

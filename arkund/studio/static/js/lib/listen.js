@@ -218,18 +218,26 @@ export function registerListen() {
       this.loop(this.start, this.start + Number(event.target.value));
     },
     beats() {
-      return Alpine.store("page").tempo?.beats_per_bar || 4;
+      return this.barHere().beats;
     },
     beatSeconds() {
-      const t = Alpine.store("page").tempo;
-      return t ? 60 / t.bpm / (t.beat_unit === 8 && t.beats_per_bar % 3 === 0 ? 3 : 1) : 0.5;
+      const { beats, length } = this.barHere();
+      return length / beats;
+    },
+    /** Beats and length of the bar in which the loop begins. */
+    barHere() {
+      const { bars } = Alpine.store("page");
+      if (!bars || bars.lines_s.length < 2) return { beats: 4, length: 2 };
+      const after = bars.lines_s.findIndex((at) => at > this.start + 1e-6);
+      const bar = clamp(after < 0 ? bars.lines_s.length - 2 : after - 1, 0, bars.lines_s.length - 2);
+      return { beats: bars.beats[bar], length: bars.lines_s[bar + 1] - bars.lines_s[bar] };
     },
     setSection(event) {
       const page = Alpine.store("page");
       const section = page.sections[Number(event.target.value)];
       if (!section) return;
-      const bar = this.beatSeconds() * this.beats();
-      this.loop(page.tempo.first_bar_s + section.bar * bar, page.tempo.first_bar_s + (section.bar + 4) * bar);
+      const lines = page.bars.lines_s;
+      this.loop(lines[section.bar], lines[Math.min(section.bar + 4, lines.length - 1)]);
     },
     /** Begin the loop just before this drum's next or previous hit. */
     async toHit(step) {

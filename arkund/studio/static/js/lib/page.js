@@ -39,7 +39,7 @@ export function registerPage() {
         this.undoes = data.undo;
         this.redoes = data.redo;
         this.settled = data.settled;
-        this.tempo = data.tempo;
+        this.bars = data.bars;
         this.sections = data.sections;
         this.length_s = data.length_s;
         this.chart = data.chart;
@@ -74,7 +74,7 @@ export function registerPage() {
         const answer = await post(`${base}/${name}`, { version: this.version, ...data });
         if (answer.job) return answer;
         this.version = answer.version;
-        this.say(answer.title || "Done.");
+        this.say([answer.title, answer.said].filter(Boolean).join(": ") || "Done.");
         window.dispatchEvent(new CustomEvent("plan", { detail: { tried: data.changes || null } }));
         return answer;
       } catch (error) {
@@ -82,6 +82,22 @@ export function registerPage() {
         if (error.status === 409) await this.refresh();
         if (data.changes) window.dispatchEvent(new CustomEvent("plan")); // what was tried is not so
         return null;
+      }
+    },
+
+    /** Hand over a file; what it changes is a Move like any other. */
+    async send(name, file, fields) {
+      const form = new FormData();
+      form.append("file", file);
+      for (const [key, value] of Object.entries(fields)) form.append(key, value);
+      try {
+        const answer = await post(`${base}/${name}`, form);
+        this.version = answer.version;
+        window.dispatchEvent(new CustomEvent("plan"));
+        await this.refresh();
+        this.say([answer.title, answer.said].filter(Boolean).join(": ") || "Done.");
+      } catch (error) {
+        this.say(error.message, true);
       }
     },
 

@@ -16,6 +16,7 @@ function colours() {
 
 export class Sheet {
   constructor(canvas, margin = {}) {
+    this.__v_skip = true; // not to be watched by Alpine: it is drawn with, thousands of times a frame
     this.canvas = canvas;
     this.margin = { left: 56, right: 18, top: 22, bottom: 30, ...margin };
     this.c = canvas.getContext("2d");
@@ -219,6 +220,7 @@ export function keepDrawn(canvas, draw) {
   window.addEventListener("theme", soon);
   document.fonts.ready.then(soon);
   return {
+    __v_skip: true,
     soon,
     stop() {
       watcher.disconnect();

@@ -4,16 +4,17 @@ import { clamp } from "./geometry.js";
 const SHORTEST_S = 0.05;
 
 /** Bars and section names above the sheet. */
-export function drawBars(sheet, x, { first_s, bar_s, sections }) {
-  const every = [1, 2, 4, 8, 16, 32].find((n) => x.to(bar_s * n) - x.to(0) > 26) || 64;
-  for (let bar = 0; first_s + bar * bar_s < x.high; bar += every) {
-    const at = first_s + bar * bar_s;
-    if (at < x.low) continue;
+export function drawBars(sheet, x, { lines_s, sections }) {
+  const usual = lines_s.length > 1 ? (lines_s.at(-1) - lines_s[0]) / (lines_s.length - 1) : 2;
+  const every = [1, 2, 4, 8, 16, 32].find((n) => x.to(usual * n) - x.to(0) > 26) || 64;
+  for (let bar = 0; bar < lines_s.length; bar += every) {
+    const at = lines_s[bar];
+    if (at < x.low || at > x.high) continue;
     sheet.line(x.to(at), sheet.top - 8, x.to(at), sheet.top, "line");
     sheet.text(`${bar + 1}`, x.to(at) + 2, sheet.top - 8, "soft");
   }
   for (const s of sections) {
-    const at = first_s + s.bar * bar_s;
+    const at = lines_s[s.bar] ?? Infinity;
     if (at < x.low - 20 || at > x.high) continue;
     sheet.line(x.to(at), 6, x.to(at), sheet.top, "soft");
     sheet.text(s.name, Math.max(x.to(at), sheet.left) + 4, 12, "ink", "left", '12px "Sheet", sans-serif');

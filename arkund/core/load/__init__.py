@@ -1,0 +1,1 @@
+"""Load: what each mic really hears, measured against its name."""

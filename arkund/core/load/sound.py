@@ -1,0 +1,186 @@
+"""What a mic sounds like at its own loudest moments, and which mic of a kit that is likely to be, whatever its file is called."""
+
+import itertools
+from collections.abc import Callable, Sequence
+from functools import cache
+from importlib.resources import files
+
+import numpy as np
+
+from arkund.core.kit.pieces import is_tom
+
+KINDS = (
+    "kick in",
+    "kick out",
+    "kick sub",
+    "snare top",
+    "snare bottom",
+    "hihat",
+    "tom",
+    "floor",
+    "ride",
+    "overhead",
+    "room",
+    "talkback",
+)
+LOUDEST = 32  # moments that are looked at
+APART_S = 0.08
+BEFORE_S, WINDOW_S, TAIL_S = 0.002, 0.06, 0.16
+EDGES_HZ = np.geomspace(30.0, 16_000.0, 15)
+FLOOR_DB = -55.0
+EARLY_S = 0.006
+LATE_BEFORE_S, LATE_AFTER_S = 0.03, 0.012
+TAKES_PART = 0.35  # of its usual loud moment
+ONSET_SHARE = 0.3
+FIRST_MS = 0.4
+BUSY_DB = -14.0  # moments this far below the loudest still count as busy
+FRAME_S = 0.002
+BLOCK_S = 20.0
+
+Read = Callable[[int, int], np.ndarray]
+
+
+def kind_of(piece: str, role: str) -> str | None:
+    """Return which of KINDS a mic is by its name, None for one that is not told apart."""
+    if role in ("overhead", "room", "talkback"):
+        return role
+    if is_tom(piece):
+        return "floor" if piece == "floor" else "tom"
+    if piece in ("hihat", "ride"):
+        return piece
+    known = f"{piece} {'in' if (piece, role) == ('kick', 'close') else 'top' if (piece, role) == ('snare', 'close') else role}"
+    return known if known in KINDS else None
+
+
+def loudest_moments(read: Read, length: int, sample_rate_hz: int) -> tuple[np.ndarray, float]:
+    """Return the samples at which the loudest sounds of a mic begin, and how many sounds a second come near to them."""
+    rate, frame = sample_rate_hz, max(int(FRAME_S * sample_rate_hz), 1)
+    step = int(BLOCK_S * rate) // frame * frame
+    power = [
+        np.max(
+            np.abs(np.pad(part := read(at, min(at + step, length)), (0, -part.size % frame))).reshape(-1, frame), axis=1
+        )
+        for at in range(0, length, step)
+    ]
+    level = np.concatenate(power) if power else np.zeros(0)
+    if level.size < 10 or level.max() < 1e-4:
+        return np.zeros(0, int), 0.0
+    before = np.concatenate([np.full(5, level[:1].item()), level[:-5]])
+    rise = level - np.minimum.reduce([before, np.roll(before, 1), np.roll(before, 2)])
+    order, apart = np.argsort(rise)[::-1][: level.size // 4], int(APART_S / FRAME_S)
+    taken, chosen = np.zeros(level.size + 2 * apart, bool), []
+    limit = rise[order[0]] * 10 ** (BUSY_DB / 20)
+    for at in order:
+        if rise[at] < limit:
+            break
+        if not taken[at + apart]:
+            chosen.append(int(at))
+            taken[at : at + 2 * apart + 1] = True
+    busy = len(chosen) / max(length / rate, 1e-9)
+    return np.array(chosen[:LOUDEST]) * frame, busy
+
+
+def features_of(readers: Sequence, sample_rate_hz: int) -> list[np.ndarray | None]:
+    """Return what tells the mics of one take apart, each float64 [shape=(features,)]: its own sound, that sound against the other mics',
+    and how late it hears what it hears loudest; None for silence. A reader may be None.
+    """
+    found = [loudest_moments(r.read, r.length, sample_rate_hz) if r else (np.zeros(0, int), 0.0) for r in readers]
+    usable = [k for k, (moments, _) in enumerate(found) if moments.size >= 3]
+    own = {k: _own(readers[k].read, *found[k], sample_rate_hz) for k in usable}
+    typical = {k: _typical(readers[k].read, found[k][0], sample_rate_hz) for k in usable}
+    common = np.mean([mine[: EDGES_HZ.size - 1] for mine in own.values()], axis=0) if own else 0.0
+    out: list[np.ndarray | None] = [None] * len(readers)
+    for k in usable:
+        late = _lateness(k, found[k][0], {j: readers[j].read for j in usable}, typical, sample_rate_hz)
+        out[k] = np.concatenate([own[k], own[k][: EDGES_HZ.size - 1] - common, late])
+    return out
+
+
+def _typical(read: Read, moments: np.ndarray, rate: int) -> float:
+    """Return a mic's peak at its usual loud moment."""
+    return float(np.median([np.abs(read(int(at) - rate // 500, int(at) + rate // 50)).max() for at in moments]))
+
+
+def _lateness(
+    mine: int, moments: np.ndarray, reads: dict[int, Read], typical: dict[int, float], rate: int
+) -> list[float]:
+    """Return how late a mic hears its loudest moments against whichever mic takes part first, and how often it is the first itself."""
+    before, after = int(LATE_BEFORE_S * rate), int(LATE_AFTER_S * rate)
+    late = []
+    for at in moments:
+        onsets = {}
+        for k, read in reads.items():
+            size = np.abs(read(int(at) - before, int(at) + after))
+            if k == mine or size.max() >= TAKES_PART * typical[k]:
+                onsets[k] = int(np.argmax(size >= ONSET_SHARE * size.max())) / rate * 1000
+        late.append(onsets[mine] - min(onsets.values()))
+    first = float(np.mean(np.array(late) < FIRST_MS))
+    return [
+        4.0 * float(np.log2(np.median(late) + 0.3)),
+        4.0 * float(np.log2(np.quantile(late, 0.25) + 0.3)),
+        10.0 * first,
+    ]
+
+
+def _own(read: Read, moments: np.ndarray, busy: float, sample_rate_hz: int) -> np.ndarray:
+    """Return a mic's own sound: the spectrum of its loudest moments, how fast low and high parts fall, how direct it is and how busy."""
+    rate = sample_rate_hz
+    before, size, tail = (int(s * rate) for s in (BEFORE_S, WINDOW_S, TAIL_S))
+    sound = np.stack([read(int(at) - before, int(at) + tail) for at in moments]).astype(np.float64)
+    window = np.hanning(size * 2)[size:]
+    hz = np.fft.rfftfreq(size, 1 / rate)
+    now, later = (np.abs(np.fft.rfft(sound[:, a : a + size] * window, axis=1)) ** 2 for a in (0, tail + before - size))
+    now /= now.sum(axis=1, keepdims=True) + 1e-18
+    spectrum = np.median(now, axis=0)
+    bands = [spectrum[(hz >= low) & (hz < high)].sum() for low, high in itertools.pairwise(EDGES_HZ)]
+    out = [max(10 * np.log10(b + 1e-9), FLOOR_DB) for b in np.array(bands) / max(sum(bands), 1e-12)]
+    raw = np.abs(np.fft.rfft(sound[:, :size] * window, axis=1)) ** 2
+    for low, high in ((30, 400), (2000, 12_000)):
+        band = (hz >= low) & (hz < high)
+        out.append(
+            float(np.median(10 * np.log10((later[:, band].sum(axis=1) + 1e-12) / (raw[:, band].sum(axis=1) + 1e-12))))
+        )
+    early = int(EARLY_S * rate)
+    direct = np.mean(sound[:, before : before + early] ** 2, axis=1) / (
+        np.mean(sound[:, before + early : before + size] ** 2, axis=1) + 1e-12
+    )
+    out.append(float(np.median(10 * np.log10(direct + 1e-12))))
+    peaks = np.abs(sound).max(axis=1)
+    out.append(float(20 * np.log10(np.median(peaks) / peaks.max())))
+    out.append(4.0 * float(np.log2(busy + 0.1)))
+    return np.array(out)
+
+
+@cache
+def _taught() -> dict[str, np.ndarray]:
+    with (files("arkund.core.load") / "sounds.npz").open("rb") as file:
+        return dict(np.load(file))
+
+
+def likely(mine: np.ndarray) -> dict[str, float]:
+    """Return how likely a mic's features are for each kind, as log likelihoods up to a common constant.
+
+    A Gaussian for each kind, its covariance drawn towards the common one (J. Friedman, Regularized discriminant analysis, JASA 84, 1989),
+    taught by ``tools/teach_sounds.py``.
+    """
+    taught = _taught()
+    off = mine - taught["means"]
+    value = -0.5 * np.einsum("kf,kfg,kg->k", off, taught["precision"], off) + taught["constant"]
+    return {kind: float(v) for kind, v in zip(KINDS, value, strict=True)}
+
+
+def fit(
+    rows: Sequence[np.ndarray], kinds: Sequence[str], common: float = 0.5, shrink: float = 0.1
+) -> dict[str, np.ndarray]:
+    """Return mean, inverse covariance and constant of each kind; ``common`` draws towards the common covariance, ``shrink`` to its diagonal."""
+    x, names = np.stack(rows), np.array(kinds)
+    means = np.stack([x[names == kind].mean(axis=0) for kind in KINDS])
+    inside = [x[names == kind] - means[k] for k, kind in enumerate(KINDS)]
+    pooled = np.cov(np.concatenate(inside).T)
+    precision, constant = [], []
+    for mine in inside:
+        covariance = (1 - common) * np.cov(mine.T) + common * pooled
+        covariance = (1 - shrink) * covariance + shrink * np.diag(np.diag(covariance))
+        precision.append(np.linalg.inv(covariance))
+        constant.append(-0.5 * np.linalg.slogdet(covariance)[1])
+    return {"means": means, "precision": np.stack(precision), "constant": np.array(constant)}

@@ -1,0 +1,139 @@
+"""What the pages of the edit half ask for: bars and strokes to the grid, bar lines, joined takes, hits and tempo maps from files."""
+
+import tempfile
+from pathlib import Path
+
+from django.http import FileResponse, HttpRequest, JsonResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from arkund.core.errors import SettingsError
+from arkund.core.takes.settings import CompSettings
+from arkund.core.timing.settings import QuantiseSettings
+from arkund.studio.pages.actions import answer
+from arkund.studio.pages.errors import body_of, wanted
+from arkund.studio.services import comping, editing, moves, proposing
+from arkund.studio.services.access import session_or_404
+from arkund.studio.services.measuring import Measure
+
+MOST_UPLOAD_BYTES = 400_000_000  # a click's recording
+
+
+@require_POST
+def quantise(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Pull a range of bars to the grid, all mics together."""
+    session = session_or_404(request, session_id)
+    body = body_of(request)
+    settings = QuantiseSettings.from_json(wanted(body, "settings", dict))
+    made, move = editing.quantise_session(session, settings, wanted(body, "version", int))
+    return answer(session_id, move, said=made.words)
+
+
+@require_POST
+def stroke(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Move one stroke by some ms; the others stay."""
+    session = session_or_404(request, session_id)
+    body = body_of(request)
+    by_ms = wanted(body, "by_ms", float)
+    if not -150.0 <= by_ms <= 150.0:
+        raise SettingsError(f"by_ms: {by_ms:g} ms is outside -150 to 150 ms.")
+    at = wanted(body, "time_s", float)
+    _, move = editing.move_one(session, at, by_ms, wanted(body, "version", int))
+    return answer(session_id, move)
+
+
+@require_POST
+def line(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Put a bar line to a time; its neighbours stay."""
+    session = session_or_404(request, session_id)
+    body = body_of(request)
+    at = wanted(body, "time_s", float)
+    return answer(session_id, editing.move_line(session, wanted(body, "bar", int), at, wanted(body, "version", int)))
+
+
+@require_POST
+def tempo(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Take the tempo map that explains the hits, with its doubt in the logbook."""
+    session_or_404(request, session_id)
+    found = proposing.estimate(session_id)
+    if found is None:
+        raise SettingsError("tempo: too few hits to estimate it; type the tempo or load a MIDI file.")
+    changes, words = found
+    title = f"Tempo {changes['tempo']['bpm']:.2f} BPM from the hits"
+    return answer(session_id, moves.apply(session_id, changes, step="timing", title=title, measured=words), said=words)
+
+
+@require_POST
+def comp(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Take bars from a take, copy bars elsewhere, let the best bars be chosen, move a join, or go back to one take."""
+    session = session_or_404(request, session_id)
+    body = body_of(request)
+    version, action = wanted(body, "version", int), wanted(body, "action", str)
+    takes = comping.Takes(session)
+    plan, fade_ms = takes.plan, wanted(body, "fade_ms", float, 2.0)
+    if action == "use":
+        first, last, take = wanted(body, "first_bar", int), wanted(body, "last_bar", int), wanted(body, "take", str)
+        source = body.get("from_bar")
+        new = takes.with_bars(plan, first, last, take, fade_ms, source if isinstance(source, int) else None)
+        title = f"Bars {first + 1}–{last + 1} from {takes.names[take]}" + (
+            f", its bar {source + 1} on" if source is not None else ""
+        )
+    elif action == "propose":
+        settings = CompSettings(most_joins=wanted(body, "most_joins", int), fade_ms=fade_ms)
+        new = takes.proposal(settings)
+        title = f"Best bars, {len(new.joins)} joins"
+    elif action == "join":
+        new, title = takes.with_join_moved(plan, wanted(body, "number", int)), "Join to the next better place"
+    elif action == "clear":
+        new, title = plan.replace(joins=()), f"All of {takes.names[plan.take]}, no joins"
+    else:
+        raise SettingsError(f"action: expected use, propose, join or clear; got {action!r}.")
+    words = comping.seam_words(takes.seams(new))
+    return answer(session_id, comping.keep(session, plan, new, title, words, version), said=words)
+
+
+@require_GET
+def export(request: HttpRequest, session_id: int, ending: str) -> FileResponse:
+    """Return the hits where they sound as a file: MIDI, CSV, or JSON with the edit list."""
+    session = session_or_404(request, session_id)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"hits.{ending}"
+        editing.export(Measure(session), path)
+        data = path.open("rb")
+    return FileResponse(data, as_attachment=True, filename=f"{session.name} hits.{ending}")
+
+
+@require_POST
+def take_in(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Take hits, or a tempo map, from an uploaded file."""
+    session = session_or_404(request, session_id)
+    given, what = request.FILES.get("file"), request.POST.get("what", "hits")
+    if given is None or given.size > MOST_UPLOAD_BYTES:
+        raise SettingsError("file: choose one file of at most 400 MB.")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / Path(given.name).name
+        with path.open("wb") as file:
+            for part in given.chunks():
+                file.write(part)
+        if what == "hits":
+            count, move = editing.take_in_hits(session, path)
+            return answer(session_id, move, said=f"{count} new hits from {path.name}.")
+        if path.suffix.lower() in (".mid", ".midi"):
+            song = editing.read_midi(path)
+            changes, words = editing.tempo_of_midi(song, path.name), " ".join(song.warnings)
+        else:
+            changes, words = {"tempo": editing.tempo_of_click(path, session.plan.tempo).to_json()}, ""
+    move = moves.apply(session_id, changes, step="timing", title=f"Tempo map of {path.name}", measured=words)
+    return answer(session_id, move, said=words)
+
+
+@require_GET
+def around(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Return one moment in all mics, sample by sample, as recorded and as edited."""
+    session = session_or_404(request, session_id)
+    try:
+        at = float(request.GET.get("at", ""))
+    except ValueError as error:
+        raise SettingsError("at: expected a time in seconds.") from error
+    if not 0.0 <= at <= 36000.0:
+        raise SettingsError(f"at: {at:g} s is outside 0 to 36000 s.")
+    return JsonResponse(editing.around(Measure(session), at))
