@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey judge bench kills faults writers fuzz scale
+.PHONY: help demo test ci format css vendor lock survey judge sounds bench kills faults writers fuzz scale
 
 help:  ## Show what can be made
 	@grep -E '^[a-z]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 12
@@ -32,6 +32,9 @@ survey:  ## Measure how well hits are found on generated kits (some minutes); SE
 
 judge:  ## Grow the hit judge's trees anew (forty minutes; needs the teach extra and two sound banks); KITS=440
 	.venv/bin/python -m tools.teach_judge $(or $(KITS),440) $(or $(WORK),/tmp/strange-kits)
+
+sounds:  ## Teach anew what each kind of mic sounds like (a quarter of an hour; needs the teach extra and two sound banks)
+	.venv/bin/python -m tools.teach_sounds
 
 bench:  ## Measure speed and memory
 	.venv/bin/arkund bench

@@ -1,10 +1,14 @@
 """Delay by whole and part samples."""
 
+import functools
+
 import numpy as np
 
 from arkund.core.dsp import _kernels
 
 KAISER_BETA = 8.0
+PHASES = 4096
+SPEED_BLOCK = 1 << 13
 HALF_TAPS = 24  # of the windowed sinc: flat within 0.1 dB up to 0.45 of the sample rate
 
 
@@ -33,3 +37,27 @@ def read_delayed(read, start: int, stop: int, delay_samples: float) -> np.ndarra
     out = np.empty(stop - start, np.float32)
     _kernels.fir(wide, taps, out)
     return out
+
+
+def read_at_speed(read, speed: float, start: int, stop: int) -> np.ndarray:
+    """Return a span of a signal read at another speed (1.00001 = 10 ppm faster), float32 [shape=(stop - start,)].
+
+    Sample n is read at n * speed, through the windowed sinc of its part of a sample to the nearest of PHASES: an error below -80 dB at a
+    quarter of the rate.
+    """
+    table, out = _phases(), np.empty(stop - start, np.float32)
+    for first in range(start, stop, SPEED_BLOCK):
+        at = np.arange(first, min(first + SPEED_BLOCK, stop)) * np.float64(speed)
+        steps = np.round(at * PHASES).astype(np.int64)
+        whole, phase = steps // PHASES, steps % PHASES
+        low = int(whole[0]) - HALF_TAPS
+        wide = read(low, int(whole[-1]) + HALF_TAPS + 1)
+        around = np.lib.stride_tricks.sliding_window_view(wide, 2 * HALF_TAPS)[whole - low - HALF_TAPS + 1]
+        out[first - start : first - start + at.size] = np.einsum("nk,nk->n", around, table[phase])
+    return out
+
+
+@functools.cache
+def _phases() -> np.ndarray:
+    """Return the taps that read a part of a sample later, for each phase [shape=(PHASES, 2 * HALF_TAPS)]."""
+    return np.stack([part_sample_filter(k / PHASES) for k in range(PHASES)])

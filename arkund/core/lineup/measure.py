@@ -16,6 +16,9 @@ LOW_HZ, HIGH_HZ = 60.0, 9000.0
 LEAST_SURE = 0.16  # normalised height of the correlation peak
 LEAST_AGAIN = 1.18  # the peak against the next one of the other sign
 MOST_SPREAD_MS = 0.35
+DRIFT_PARTS, DRIFT_HITS = 8, 160
+MOST_DRIFT_MS = 8.0  # over the song
+DRIFT_CLEAR, DRIFT_LEAST_MS = 4.0, 0.12  # the line must rise this far above the scatter
 BANDS_HZ = ((30, 60), (60, 120), (120, 250), (250, 500), (500, 2000), (2000, 8000))
 
 
@@ -87,21 +90,21 @@ def _peak(cross, keep, size: int, most_ms: float, rate: int, near_ms: float | No
     return (best - most + shift) / up / rate * 1000, value, abs(value) / max(other, 1e-9)
 
 
-def clean_hits(hits: dict, piece: str, apart_s: float = 0.06) -> list:
+def clean_hits(hits: dict, piece: str, apart_s: float = 0.06, most: int = MOST_HITS) -> list:
     """Return the strong hits of a piece with no other strong hit near, strongest first."""
     mine = hits.get(piece, [])
     if not mine:
         return []
     others = np.sort([h.time_s for p, hs in hits.items() if p != piece and p not in ("hihat", "ride") for h in hs])
-    strong = sorted((h for h in mine if not h.ghost), key=lambda h: -h.level_db)[: MOST_HITS * 3]
+    strong = sorted((h for h in mine if not h.ghost), key=lambda h: -h.level_db)[: most * 3]
 
     def alone(hit) -> bool:
         at = np.searchsorted(others, hit.time_s)
         near = others[max(at - 1, 0) : at + 1]
         return near.size == 0 or np.min(np.abs(near - hit.time_s)) > apart_s
 
-    chosen = [h for h in strong if alone(h)][:MOST_HITS]
-    return chosen if len(chosen) >= 3 else strong[:MOST_HITS]
+    chosen = [h for h in strong if alone(h)][:most]
+    return chosen if len(chosen) >= 3 else strong[:most]
 
 
 def measure(plan, recordings, hits: dict) -> list[Arrival]:
@@ -126,6 +129,67 @@ def measure(plan, recordings, hits: dict) -> list[Arrival]:
         at = [round(h.time_s * rate) for h in chosen]
         delay, polarity, spread, sure = arrival(ref_reader, reader, at, NEAR_MS if close else FAR_MS, rate)
         out.append(Arrival(mic.id, reference.id, piece, delay, polarity, spread, sure, len(chosen)))
+    return out
+
+
+def overheads_ms(plan, recordings, hits: dict) -> dict[str, float]:
+    """Return how late the overheads hear each piece against its timing mic, in ms: the mean of those that are sure."""
+    from arkund.core.kit.pieces import timing_mic
+
+    rate, out = recordings.sample_rate_hz, {}
+    overheads = [m for m in plan.mics if m.role == "overhead" and recordings.mic(plan.take, m.id) is not None]
+    for piece in hits:
+        reference, chosen = timing_mic(plan.mics, piece), clean_hits(hits, piece)
+        reader = recordings.mic(plan.take, reference.id) if reference else None
+        if reader is None or len(chosen) < 3:
+            continue
+        at = [round(h.time_s * rate) for h in chosen]
+        found = [arrival(reader, recordings.mic(plan.take, m.id), at, FAR_MS, rate) for m in overheads]
+        delays = [delay for delay, _, _, sure in found if sure]
+        if delays:
+            out[piece] = float(np.mean(delays))
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class Drift:
+    """How a mic's delay against its reference grows over the song: positive ppm = it falls behind."""
+
+    mic: str
+    ppm: float
+    off_ms: float  # median distance of the places from the line
+    points: int
+    sure: bool
+
+
+def drifts(plan, recordings, hits: dict, arrivals: Sequence[Arrival]) -> list[Drift]:
+    """Return the drift of each mic whose arrival is measured: its delay in DRIFT_PARTS parts of the song, and a line through them.
+
+    Two recorders' clocks differ by some parts per million: 10 ppm are 0.6 ms a minute. The slope is the median of the slopes of all pairs
+    of parts (P. Sen, Estimates of the regression coefficient based on Kendall's tau, JASA 63, 1968).
+    """
+    rate, out = recordings.sample_rate_hz, []
+    for a in arrivals:
+        near, far = (recordings.mic(plan.take, name) for name in (a.reference, a.mic))
+        mine = sorted(clean_hits(hits, a.piece, most=DRIFT_HITS), key=lambda h: h.time_s)
+        parts = [part for part in np.array_split(np.array(mine, object), DRIFT_PARTS) if len(part) >= 3]
+        if len(parts) < DRIFT_PARTS // 2 or near is None or far is None:
+            continue
+        most = abs(a.delay_ms) + MOST_DRIFT_MS
+        found = []
+        for part in parts:
+            delay, _, _, _ = arrival(near, far, [round(h.time_s * rate) for h in part], most, rate)
+            found.append((float(np.mean([h.time_s for h in part])), delay))
+        at, delay = np.array(found).T
+        i, j = np.triu_indices(at.size, 1)
+        slope = float(np.median((delay[j] - delay[i]) / (at[j] - at[i])))
+        off = float(np.median(np.abs(delay - slope * at - np.median(delay - slope * at))))
+        moved = abs(slope) * (at[-1] - at[0])
+        out.append(
+            Drift(
+                a.mic, round(slope * 1000, 2), round(off, 3), at.size, bool(moved > DRIFT_CLEAR * off + DRIFT_LEAST_MS)
+            )
+        )
     return out
 
 

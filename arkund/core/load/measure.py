@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp.null import null_db
 from arkund.core.lineup.measure import arrival, clean_hits
-from arkund.core.units import SILENCE_DB, gain_to_db, power_to_db
+from arkund.core.units import gain_to_db
 
 BEFORE_S, AFTER_S = 0.004, 0.03
 FEWEST_HITS = 3
@@ -59,19 +60,6 @@ class Alike:
     residual_db: float
     gain_db: float
     inverted: bool
-
-
-def null_db(a: np.ndarray, b: np.ndarray) -> tuple[float, float]:
-    """Return what is left of ``b`` when ``a`` at the best gain is taken away, in dB against ``b``, and that gain (linear, signed).
-
-    The null test: identical copies leave nothing.
-    """
-    a, b = a.astype(np.float64), b.astype(np.float64)
-    power = float(a @ a)
-    if power == 0.0 or not b.any():
-        return 0.0, 0.0
-    gain = float(a @ b) / power
-    return max(float(power_to_db(np.mean((b - gain * a) ** 2) / np.mean(b**2))), SILENCE_DB), gain
 
 
 def alike(plan, recordings, span: tuple[int, int]) -> list[Alike]:

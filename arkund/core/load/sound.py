@@ -36,6 +36,7 @@ FIRST_MS = 0.4
 BUSY_DB = -14.0  # moments this far below the loudest still count as busy
 FRAME_S = 0.002
 BLOCK_S = 20.0
+LEAST_LOG = -12.0
 
 Read = Callable[[int, int], np.ndarray]
 
@@ -157,30 +158,40 @@ def _taught() -> dict[str, np.ndarray]:
         return dict(np.load(file))
 
 
-def likely(mine: np.ndarray) -> dict[str, float]:
-    """Return how likely a mic's features are for each kind, as log likelihoods up to a common constant.
+def against_the_kit(rows: Sequence[np.ndarray]) -> np.ndarray:
+    """Return the features of a take's mics with, beside each, how far it lies from the other mics' in their spread [shape=(mics, 2 features)]."""
+    x = np.stack(rows)
+    return np.hstack([x, (x - x.mean(axis=0)) / (x.std(axis=0) + 1e-6)])
 
-    A Gaussian for each kind, its covariance drawn towards the common one (J. Friedman, Regularized discriminant analysis, JASA 84, 1989),
-    taught by ``tools/teach_sounds.py``.
+
+def likely(found: Sequence[np.ndarray | None]) -> list[dict[str, float]]:
+    """Return for each mic of a take how likely it is of each kind, as log probabilities; an empty dict for silence.
+
+    Boosted trees (J. Friedman, Greedy function approximation: a gradient boosting machine, 2001), taught by ``tools/teach_sounds.py`` on
+    generated and recorded strokes in generated rooms.
     """
-    taught = _taught()
-    off = mine - taught["means"]
-    value = -0.5 * np.einsum("kf,kfg,kg->k", off, taught["precision"], off) + taught["constant"]
-    return {kind: float(v) for kind, v in zip(KINDS, value, strict=True)}
+    known = [k for k, mine in enumerate(found) if mine is not None]
+    out: list[dict[str, float]] = [{} for _ in found]
+    if not known:
+        return out
+    for k, scores in zip(known, _scores(against_the_kit([found[k] for k in known])), strict=True):
+        shifted = scores - scores.max()
+        logs = shifted - np.log(np.exp(shifted).sum())
+        out[k] = {kind: round(float(max(v, LEAST_LOG)), 3) for kind, v in zip(KINDS, logs, strict=True)}
+    return out
 
 
-def fit(
-    rows: Sequence[np.ndarray], kinds: Sequence[str], common: float = 0.5, shrink: float = 0.1
-) -> dict[str, np.ndarray]:
-    """Return mean, inverse covariance and constant of each kind; ``common`` draws towards the common covariance, ``shrink`` to its diagonal."""
-    x, names = np.stack(rows), np.array(kinds)
-    means = np.stack([x[names == kind].mean(axis=0) for kind in KINDS])
-    inside = [x[names == kind] - means[k] for k, kind in enumerate(KINDS)]
-    pooled = np.cov(np.concatenate(inside).T)
-    precision, constant = [], []
-    for mine in inside:
-        covariance = (1 - common) * np.cov(mine.T) + common * pooled
-        covariance = (1 - shrink) * covariance + shrink * np.diag(np.diag(covariance))
-        precision.append(np.linalg.inv(covariance))
-        constant.append(-0.5 * np.linalg.slogdet(covariance)[1])
-    return {"means": means, "precision": np.stack(precision), "constant": np.array(constant)}
+def _scores(x: np.ndarray) -> np.ndarray:
+    """Return the sum of the trees' leaves for each kind [shape=(mics, kinds)]; the trees lie one after the other, kind by kind in turn."""
+    t = _taught()
+    out = np.zeros((x.shape[0], len(KINDS)))
+    for row, mine in enumerate(x):
+        node = t["roots"].astype(int).copy()
+        inner = t["feature"][node] >= 0
+        while inner.any():
+            here = node[inner]
+            left = mine[t["feature"][here]] <= t["threshold"][here]
+            node[inner] = np.where(left, t["left"][here], t["right"][here])
+            inner = t["feature"][node] >= 0
+        out[row] = np.bincount(np.arange(node.size) % len(KINDS), weights=t["value"][node], minlength=len(KINDS))
+    return out

@@ -10,6 +10,7 @@ from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES, ROLES
 from arkund.core.level.settings import Window
+from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.settings import Settings, choice, number, text
 from arkund.core.tone.settings import ToneSettings
@@ -44,6 +45,7 @@ class MicPlan(Settings):
     side: str = choice("", ("", "L", "R"))  # of a pair
     trim_db: float = number(0.0, -40.0, 40.0, step=0.1, unit="dB")
     line_up: LineUp = LineUp()
+    clock_ppm: float = number(0.0, -500.0, 500.0, step=0.1, unit="ppm", help="how much faster its recording is read")
     repair: bool = False  # short clipped tops are drawn anew
     steps: tuple[GainStep, ...] = ()
     gate: GateSettings = GateSettings()  # noqa: RUF009
@@ -181,6 +183,7 @@ class Plan(Settings):
     schema: int = number(SCHEMA, SCHEMA, SCHEMA, step=1)
     take: str = text("", longest=40)
     mics: tuple[MicPlan, ...] = ()
+    alignment: LineUpSettings = LineUpSettings()  # noqa: RUF009
     window: Window = Window()  # noqa: RUF009
     tempo: Tempo = Tempo()
     sections: tuple[Section, ...] = ()

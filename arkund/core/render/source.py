@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.delay import read_delayed
+from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import source_of, stepped
@@ -84,6 +84,8 @@ class Sources:
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate
         read = source_of(raw(plan, self._recordings, mic.id), mic, rate)
+        if mic.clock_ppm:
+            read = functools.partial(read_at_speed, read, 1.0 + mic.clock_ppm * 1e-6)
         if is_close(mic.role):
             captures = {c.id: c for c in plan.captures if c.piece == mic.piece}
             if captures:
@@ -114,6 +116,7 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "take": plan.take,
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
         "repair": mic.repair,
+        "clock_ppm": mic.clock_ppm,
         "steps": [step.to_json() for step in mic.steps],
         "trim_db": mic.trim_db,
         "line_up": mic.line_up.to_json(),

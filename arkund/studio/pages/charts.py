@@ -9,7 +9,10 @@ from arkund.core.blend.settings import OFF_DB
 from arkund.core.clean.process import gate_gain
 from arkund.core.dsp.bank import empty_bank
 from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
+from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.lineup.measure import BANDS_HZ, averaged, clean_hits, pair_gain_db, windows
+from arkund.core.lineup.settings import SCHOOLS as LINE_UP_SCHOOLS
+from arkund.core.load.propose import loudest_piece
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.tone.process import curve_db
@@ -56,7 +59,30 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "pieces": list(PIECES),
         "roles": list(ROLES),
         "bars": bars_of_song(m),
+        "heard": _heard(m),
         "warnings": m.session.warnings,
+    }
+
+
+def _heard(m: Measure) -> dict:
+    """Return for the check of channels: the pieces, and by mic (level in dBFS, ms after the first mic) of each, None where not measured."""
+    rows = {(row.mic, row.piece): row for row in m.heard()}
+    pieces = [piece for piece in m.hits if any(p == piece for _, p in rows)]
+    loudest = loudest_piece(list(rows.values()))
+    return {
+        "pieces": pieces,
+        "rows": [
+            {
+                "id": mic.id,
+                "name": mic.name,
+                "loudest": loudest.get(mic.id, ""),
+                "cells": [
+                    [rows[mic.id, p].level_db, rows[mic.id, p].later_ms] if (mic.id, p) in rows else None
+                    for p in pieces
+                ],
+            }
+            for mic in m.plan.mics
+        ],
     }
 
 
@@ -68,7 +94,7 @@ def level(m: Measure, mic_id: str | None) -> dict:
         found = measured.get(mic.id)
         if found is None:
             continue
-        low, high = window.of(mic.piece)
+        low, high = window.of(mic.piece, mic.role)
         peaks = np.array(found.hit_peaks_db)
         if peaks.size > 160:
             peaks = np.quantile(peaks, np.linspace(0, 1, 160))
@@ -89,7 +115,13 @@ def level(m: Measure, mic_id: str | None) -> dict:
                 "high_db": high,
             }
         )
-    return {"rows": rows}
+    return {
+        "rows": rows,
+        "window": window.to_json(),
+        "schools": [{"name": n, "window": w.to_json(), "words": words} for n, (w, words) in LEVEL_SCHOOLS.items()],
+        "kit_peak_db": round(m.kit_peak_db(), 1),
+        "sections": {p: [dataclasses.asdict(s) for s in mine] for p, mine in m.section_levels().items() if mine},
+    }
 
 
 def lineup(m: Measure, mic_id: str | None) -> dict:
@@ -117,7 +149,7 @@ def lineup(m: Measure, mic_id: str | None) -> dict:
                 "delay_ms": mic.line_up.delay_ms,
                 "inverted": mic.line_up.inverted,
                 "arrival_ms": a.delay_ms if a and a.piece == piece else None,
-                "distance_cm": ms_to_cm(a.delay_ms) if a and a.piece == piece else None,
+                "distance_cm": ms_to_cm(a.delay_ms, m.plan.alignment.temperature_c) if a and a.piece == piece else None,
                 "polarity": a.polarity if a and a.piece == piece else None,
                 "spread_ms": a.spread_ms if a and a.piece == piece else None,
                 "sure": a.sure if a and a.piece == piece else True,
@@ -129,7 +161,9 @@ def lineup(m: Measure, mic_id: str | None) -> dict:
         "hits": len(hits),
         "before_ms": LADDER_BEFORE_MS,
         "sample_ms": 1000 / m.rate,
-        "cm_per_ms": ms_to_cm(1.0),
+        "cm_per_ms": ms_to_cm(1.0, m.plan.alignment.temperature_c),
+        "alignment": m.plan.alignment.to_json(),
+        "schools": [{"name": name, "words": words} for name, words in LINE_UP_SCHOOLS.items()],
         "rows": rows,
         "bands": _sums(m, piece, hits, reference),
     }

@@ -2,6 +2,8 @@
 
 from arkund.core.blend.settings import BusSettings, MixSettings, PathSettings
 from arkund.core.clean.settings import GateSettings
+from arkund.core.level.settings import Window
+from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.plan.plan import Layer, LineUp, MicPlan, Tempo
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.takes.settings import CompSettings
@@ -19,8 +21,8 @@ UNIT_ENDINGS = ("_db", "_ms", "_hz", "_s")
 
 _BY_STEP = {
     "home": {"tempo": Tempo},
-    "level": {"mic": MicPlan},
-    "lineup": {"line_up": LineUp},
+    "level": {"mic": MicPlan, "window": Window},
+    "lineup": {"line_up": LineUp, "alignment": LineUpSettings},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
     "takes": {"comp": CompSettings},
     "clean": {"gate": GateSettings},

@@ -1,7 +1,6 @@
 """The findings of each step, with what was decided about them."""
 
 import dataclasses
-import itertools
 import re
 from dataclasses import dataclass
 
@@ -11,10 +10,13 @@ from arkund.core.blend.propose import propose_bus, propose_headroom, propose_mix
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.clean.propose import start_settings, wants_gate
 from arkund.core.findings import Finding
+from arkund.core.kit.pieces import is_tom
 from arkund.core.level.measure import sticking_out
 from arkund.core.level.propose import propose as propose_level
 from arkund.core.level.propose import propose_kit, propose_outliers, propose_sections
 from arkund.core.lineup.propose import propose as propose_lineup
+from arkund.core.lineup.propose import propose_drift
+from arkund.core.load import propose as propose_load
 from arkund.core.plan import change
 from arkund.core.punch.propose import propose as propose_punch
 from arkund.core.replace.propose import propose as propose_replace
@@ -90,29 +92,15 @@ def _load(m: Measure) -> list[Finding]:
                     first_choice=False,
                 )
             )
-    out += _swapped(m)
-    return out
-
-
-def _swapped(m: Measure) -> list[Finding]:
-    """Say which rack toms seem to carry each other's name: the higher number should be the lower drum."""
-    toms = [mic for mic in m.plan.mics if mic.piece.startswith("tom") and m.hits.get(mic.piece)]
-    tuned = [(mic, m.tone(mic).fundamental_hz or 0.0) for mic in sorted(toms, key=lambda mic: mic.piece)]
-    out = []
-    for (a, high), (b, low) in itertools.pairwise(tuned):
-        if high and low and low > high * 1.04:
-            out.append(
-                Finding(
-                    "load",
-                    f"load:swap:{a.id}:{b.id}",
-                    a.id,
-                    f"{a.name} and {b.name} look swapped",
-                    f"{a.name} sounds at {high:.0f} Hz and {b.name} at {low:.0f} Hz; the first tom is usually the higher one.",
-                    {f"mics.{a.id}.piece": b.piece, f"mics.{b.id}.piece": a.piece},
-                    first_choice=False,
-                )
-            )
-    return out
+    heard = m.heard()
+    toms = [mic for mic in m.plan.mics if is_tom(mic.piece) and m.hits.get(mic.piece)]
+    kicks = {a.mic: a.delay_ms for a in m.arrivals() if a.sure and a.piece == "kick"}
+    found = propose_load.swapped(m.plan, m.likelihoods(), propose_load.loudest_piece(heard))
+    found += propose_load.swapped_toms(m.plan, {mic.id: m.tone(mic).fundamental_hz or 0.0 for mic in toms})
+    found += propose_load.swapped_kick(m.plan, kicks)
+    found += propose_load.doubled(m.plan, m.alike())
+    found += propose_load.sides(m.plan, m.pairs())
+    return out + found
 
 
 def _level(m: Measure) -> list[Finding]:
@@ -124,7 +112,8 @@ def _level(m: Measure) -> list[Finding]:
 
 
 def _lineup(m: Measure) -> list[Finding]:
-    return propose_lineup(m.plan, m.arrivals())
+    overheads = m.overheads_ms() if m.plan.alignment.school == "overheads" else None
+    return propose_lineup(m.plan, m.arrivals(), overheads) + propose_drift(m.plan, m.drifts())
 
 
 def _timing(m: Measure) -> list[Finding]:

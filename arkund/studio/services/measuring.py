@@ -13,10 +13,13 @@ from arkund.core.blend.propose import BUS_REDUCTION_DB, bus_start
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import start_settings
 from arkund.core.dsp.loudness import measure as loudness_of
+from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom
 from arkund.core.level.measure import MicLevel, SectionLevel, kit_peak_db, mic_level, section_levels
 from arkund.core.lineup import measure as lineup
+from arkund.core.load import measure as load
+from arkund.core.load.sound import features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import Envelope, average_envelope
 from arkund.core.render.graph import audible
@@ -27,7 +30,7 @@ from arkund.core.timing.bars import bars_of
 from arkund.core.timing.process import moved_sample
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
-from arkund.core.units import db_to_gain
+from arkund.core.units import db_to_gain, gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered
@@ -99,6 +102,7 @@ class Measure:
             mic.repair,
             [step.to_json() for step in mic.steps],
             mic.line_up.to_json(),
+            mic.clock_ppm,
             edits_key(self.plan),
             [c.to_json() for c in self.plan.lone_cuts if c.piece == mic.piece],
         ]
@@ -142,6 +146,47 @@ class Measure:
         depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in heard]
         return self._kept("kit_peak", depends, compute)["peak_db"]
 
+    def heard(self) -> list[load.Heard]:
+        """Return how every mic hears every piece."""
+
+        def compute() -> dict:
+            return {"rows": [dataclasses.asdict(row) for row in load.heard(self.plan, self.recordings, self.hits)]}
+
+        return [load.Heard(**row) for row in self._kept("heard", [m.id for m in self.plan.mics], compute)["rows"]]
+
+    def likelihoods(self) -> dict[str, dict[str, float]]:
+        """Return by mic how likely its sound is for each kind of mic, whatever its name."""
+        mics = [mic.id for mic in self.plan.mics]
+
+        def compute() -> dict:
+            found = features_of([self.recordings.mic(self.plan.take, mic) for mic in mics], self.rate)
+            return {mic: likely_of for mic, likely_of in zip(mics, likely(found), strict=True) if likely_of}
+
+        return self._kept("sounds", mics, compute)
+
+    def alike(self) -> list[load.Alike]:
+        """Return the pairs of mics that carry the same sound."""
+        span = self.busy_span()
+
+        def compute() -> dict:
+            return {"rows": [dataclasses.asdict(row) for row in load.alike(self.plan, self.recordings, span)]}
+
+        return [load.Alike(**row) for row in self._kept("alike", [m.id for m in self.plan.mics], compute)["rows"]]
+
+    def pairs(self) -> list[load.Pair]:
+        """Return the left and right mics of one role, measured against each other."""
+        mine = load.pairs(self.plan)
+
+        def compute() -> dict:
+            rows = self.heard()
+            return {
+                "rows": [
+                    dataclasses.asdict(load.pair(self.plan, self.recordings, self.hits, a, b, rows)) for a, b in mine
+                ]
+            }
+
+        return [load.Pair(**row) for row in self._kept("pairs", [[a.id, b.id] for a, b in mine], compute)["rows"]]
+
     def arrivals(self) -> list[lineup.Arrival]:
         """Return arrival and polarity of each mic against its reference."""
 
@@ -150,6 +195,27 @@ class Measure:
 
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
         return [lineup.Arrival(**row) for row in self._kept("lineup", depends, compute)["rows"]]
+
+    def overheads_ms(self) -> dict[str, float]:
+        """Return how late the overheads hear each piece."""
+        depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
+        return self._kept("overheads", depends, lambda: lineup.overheads_ms(self.plan, self.recordings, self.hits))
+
+    def drifts(self) -> list[lineup.Drift]:
+        """Return how each mic's delay grows over the song."""
+
+        def compute() -> dict:
+            rows = lineup.drifts(self.plan, self.recordings, self.hits, self.arrivals())
+            return {"rows": [dataclasses.asdict(row) for row in rows]}
+
+        depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
+        return [lineup.Drift(**row) for row in self._kept("drift", depends, compute)["rows"]]
+
+    def null(self, a: str, b: str) -> tuple[float, float]:
+        """Return what is left of output ``b`` over the busiest part when ``a`` is taken away, in dB, and the gain in dB (see ``null_db``)."""
+        span = self.busy_span()
+        left, gain = null_db(*(rendered(self.plan, self.recordings, span, name) for name in (a, b)))
+        return left, float(gain_to_db(gain))
 
     def separation(self, mic: MicPlan) -> Separation:
         """Return own hits against others' hits in a mic, through its gate's key filter."""

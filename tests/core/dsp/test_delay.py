@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from arkund.core.dsp.delay import HALF_TAPS, part_sample_filter, read_delayed
+from arkund.core.dsp.delay import HALF_TAPS, part_sample_filter, read_at_speed, read_delayed
 from arkund.core.files.audio import ArrayMic
 
 
@@ -46,3 +46,26 @@ class TestAgainstConvolution:
         got = read_delayed(reader.read, 500, 1500, delay)
         assert np.abs(got - np.convolve(x, taps, "valid")[:1000]).max() < 1e-6
         assert np.array_equal(got[333:700], read_delayed(reader.read, 833, 1200, delay))
+
+
+class TestReadAtSpeed:
+    """Another clock."""
+
+    @pytest.mark.parametrize("ppm", [-300.0, -8.5, 40.0])
+    def test_a_sine_changes_its_frequency(self, ppm):
+        """Against the sine at that speed in closed form, 80 dB down, late in the song too."""
+        n, speed = np.arange(3_000_000, 3_040_000), 1 + ppm * 1e-6
+
+        def read(start, stop):
+            return np.sin(2 * np.pi * 5000 / 48_000 * np.arange(start, stop)).astype(np.float32)
+
+        out = read_at_speed(read, speed, int(n[0]), int(n[-1]) + 1)
+        assert np.max(np.abs(out - np.sin(2 * np.pi * 5000 / 48_000 * speed * n))) < 1e-3
+
+    def test_any_span_is_the_same(self):
+        """Read in pieces as well as whole."""
+        x = np.random.default_rng(3).normal(0, 0.1, 60_000).astype(np.float32)
+        read = ArrayMic(x).read
+        whole = read_at_speed(read, 1.00005, 0, 50_000)
+        for start, stop in ((0, 100), (8190, 8200), (33_333, 50_000)):
+            assert read_at_speed(read, 1.00005, start, stop) == pytest.approx(whole[start:stop], abs=1e-7)
