@@ -47,14 +47,14 @@ def mic_level(reader, mic_id: str, times_s: list[float], close: bool, sample_rat
         float(gain_to_db(np.abs(reader.read(int((t - BEFORE_S) * rate), int((t + after) * rate))).max(initial=0.0)))
         for t in times_s
     ]
-    peak, clipped, short, noise = 0.0, [], 0, []
+    peak, clipped, drawable, noise = 0.0, [], 0, []
     step = int(BLOCK_S * rate)
     for start in range(0, reader.length, step):
         part = np.abs(reader.read(start, min(start + step, reader.length)))
         peak = max(peak, float(part.max(initial=0.0)))
         if peak >= CLIP_LEVEL and len(clipped) < MOST_PLACES:
             places, few = _clipped_places(part, start, rate)
-            clipped, short = clipped + places, short + few
+            clipped, drawable = clipped + places, drawable + few
         short = int(NOISE_BLOCK_S * rate)
         whole = part.size // short * short
         noise += np.mean(part[:whole].reshape(-1, short) ** 2, axis=1).tolist()
@@ -68,7 +68,7 @@ def mic_level(reader, mic_id: str, times_s: list[float], close: bool, sample_rat
         float(gain_to_db(peak)),
         float(power_to_db(np.quantile(quiet, 0.05))) if quiet else SILENCE_DB,
         tuple(clipped[:MOST_PLACES]),
-        short,
+        drawable,
     )
 
 

@@ -1,5 +1,6 @@
 """Trims that bring each mic's own hits into the window, gains for sections, and what to do about clipped hits."""
 
+import math
 from collections.abc import Mapping, Sequence
 
 from arkund.core.findings import Finding
@@ -51,12 +52,12 @@ def trim_for(level: MicLevel, window: Window, mic) -> float:
 
 def _clipped(mic, level: MicLevel) -> Finding:
     count, short = len(level.clipped_at_s), level.clipped_short
-    can = short == count
     said = (
-        f"Flat tops at full scale, first at {level.clipped_at_s[0]:.3f} s. {short} of {count} are short enough (0.7 ms) to be drawn anew"
-        " by the sound's own course; the level then rises above full scale and the trim must leave room."
+        f"Flat tops at full scale, first at {level.clipped_at_s[0]:.3f} s. {short} of {count} are short enough (0.7 ms) to be drawn anew by the"
+        " sound's own course: an estimate, nearer to what was played than the flat top but seldom its whole height. The level then rises above"
+        " full scale; the trim must leave room."
     )
-    if not can:
+    if short < count:
         said += " The longer ones stay flat: prefer another take or a replaced hit there."
     return Finding(
         "level",
@@ -65,7 +66,7 @@ def _clipped(mic, level: MicLevel) -> Finding:
         f"{mic.name}: clipped at {level.clipped_places} places",
         said,
         {f"mics.{mic.id}.repair": True} if short else {},
-        first_choice=can and short > 0,
+        first_choice=False,
     )
 
 
@@ -134,7 +135,7 @@ def propose_kit(plan, peak_db: float, window: Window) -> list[Finding]:
     over = peak_db - window.kit_db
     if over <= 0.05:
         return []
-    down = -round(over + 0.05, 1)
+    down = -math.ceil(over * 10 - 1e-6) / 10
     changes = {f"mics.{mic.id}.mix.level_db": max(round(mic.mix.level_db + down, 1), -60.0) for mic in plan.mics}
     return [
         Finding(

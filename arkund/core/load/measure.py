@@ -6,10 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.dsp.null import null_db
+from arkund.core.kit.pieces import timing_mic
 from arkund.core.lineup.measure import arrival, clean_hits
 from arkund.core.units import gain_to_db
 
 BEFORE_S, AFTER_S = 0.004, 0.03
+QUIET_S = 0.002
+ONSET_SHARE = 0.25
 FEWEST_HITS = 3
 MOST_HITS = 24
 SAME_DB = -50.0  # what is left of one mic when another is taken away at the best gain
@@ -20,7 +23,7 @@ MOST_APART_MS = 6.0
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """How a mic hears a piece: median peak in dBFS, and how much later than the mic that hears it first, in ms."""
+    """How a mic hears a piece: median peak in dBFS, and how much later than the piece's own mic, in ms."""
 
     mic: str
     piece: str
@@ -43,11 +46,13 @@ def heard(plan, recordings, hits: Mapping[str, Sequence]) -> list[Heard]:
             if reader is None:
                 continue
             sound = np.abs(np.stack([reader.read(s - int(BEFORE_S * rate), s + int(AFTER_S * rate)) for s in at]))
-            peaks = sound.max(axis=1)
-            first = np.argmax(sound >= 0.25 * peaks[:, None], axis=1)
-            rows.append((mic, float(gain_to_db(np.median(peaks))), float(np.median(first)) / rate * 1000))
-        earliest = min(late for _, _, late in rows)
-        out += [Heard(mic, piece, round(level, 2), round(late - earliest, 3), len(at)) for mic, level, late in rows]
+            course = sound.mean(axis=0)
+            course = course - course[: int(QUIET_S * rate)].mean()  # what rang before is not this stroke
+            first = int(np.argmax(course >= ONSET_SHARE * course.max()))
+            rows.append((mic, float(gain_to_db(np.median(sound.max(axis=1)))), first / rate * 1000))
+        reference = timing_mic(plan.mics, piece)
+        own = next((late for mic, _, late in rows if reference and mic == reference.id), 0.0)
+        out += [Heard(mic, piece, round(level, 2), round(late - own, 3), len(at)) for mic, level, late in rows]
     return out
 
 

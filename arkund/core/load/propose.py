@@ -8,8 +8,8 @@ from arkund.core.kit.pieces import is_tom
 from arkund.core.load.measure import Alike, Heard, Pair
 from arkund.core.load.sound import kind_of
 
-SWAP_GAIN = 14.0  # log likelihood that two mics gain by exchanging their names
-ALONE_GAIN = 30.0  # that one mic gains under another name
+SWAP_GAIN = 3.0  # log likelihood that two mics gain by exchanging their names
+ALONE_GAIN = 5.0  # that one mic gains under another name
 LOWER_BY = 1.04  # the next tom is usually lower than this ratio
 LATER_MS = -0.12  # a kick's outer mic that hears it so much earlier than the inner one
 LEANS_DB = 3.0
@@ -51,7 +51,7 @@ def swapped(plan, likelihoods: Mapping[str, Mapping[str, float]], loudest: Mappi
             continue
         la, lb = likelihoods[a.id], likelihoods[b.id]
         gain = la[kb] + lb[ka] - la[ka] - lb[kb]
-        if gain > SWAP_GAIN and la[kb] > la[ka] and lb[ka] > lb[kb]:
+        if gain > SWAP_GAIN and (la[kb] > la[ka] or lb[ka] > lb[kb]):
             gains.append((gain, a, b))
     out, used = [], set()
     for _gain, a, b in sorted(gains, key=lambda row: -row[0]):

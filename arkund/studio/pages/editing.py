@@ -137,3 +137,12 @@ def around(request: HttpRequest, session_id: int) -> JsonResponse:
     if not 0.0 <= at <= 36000.0:
         raise SettingsError(f"at: {at:g} s is outside 0 to 36000 s.")
     return JsonResponse(editing.around(Measure(session), at))
+
+
+@require_GET
+def null(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Return what is left of one path when another is taken away: the null test."""
+    session = session_or_404(request, session_id)
+    a, b = (request.GET.get(name, "")[:80] for name in "ab")
+    left, gain = Measure(session).null(a, b)
+    return JsonResponse({"left_db": round(left, 1), "gain_db": round(gain, 1)})

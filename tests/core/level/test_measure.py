@@ -3,11 +3,14 @@
 import numpy as np
 import pytest
 
+from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
-from arkund.core.level.measure import mic_level
-from arkund.core.level.propose import propose
-from arkund.core.level.settings import Window
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.hits.resolve import Hit
+from arkund.core.level.measure import kit_peak_db, mic_level, section_levels, sticking_out
+from arkund.core.level.propose import propose, propose_kit, propose_outliers, propose_sections
+from arkund.core.level.settings import SCHOOLS, Window
+from arkund.core.plan.plan import MicPlan, Plan, Section, Tempo
+from arkund.core.timing.bars import bars_of
 
 RATE = 48_000
 
@@ -64,11 +67,96 @@ class TestPropose:
         level = mic_level(pulses({0.5: -8.0}), "m", [0.5], True, RATE)
         assert propose(self.plan("snare"), {"m": level}, Window()) == []
 
-    def test_clipping_is_only_named(self):
-        """No trim brings a flat top back."""
+    def test_long_clipping_is_only_named(self):
+        """Two milliseconds of flat top say too little of what was there."""
         x = np.zeros(RATE)
         x[1000:1100] = 1.0
         level = mic_level(ArrayMic(x), "m", [1000 / RATE], True, RATE)
         clip = [f for f in propose(self.plan("snare"), {"m": level}, Window()) if "clip" in f.key]
         assert len(clip) == 1
         assert not clip[0].changes
+
+
+class TestSections:
+    """A piece that is played louder in one section."""
+
+    plan = Plan(
+        mics=(
+            MicPlan(id="hh", name="HH", piece="hihat", role="spot"),
+            MicPlan(id="oh", name="OH", piece="kit", role="overhead"),
+        ),
+        tempo=Tempo(bpm=120.0),
+        sections=(Section(name="verse", bar=0), Section(name="chorus", bar=4), Section(name="end", bar=8)),
+    )
+
+    def hits(self):
+        return [Hit("hihat", k * 0.25 + 0.01, -12.0 - (7.0 if 32 <= k < 64 else 0.0), 90, False) for k in range(96)]
+
+    def test_levels(self):
+        """Against the median of the song."""
+        found = section_levels(self.hits(), self.plan.sections, bars_of(self.plan.tempo))
+        assert [(s.section, s.hits, s.against_song_db) for s in found] == [
+            ("verse", 32, 0.0),
+            ("chorus", 32, -7.0),
+            ("end", 32, 0.0),
+        ]
+
+    def test_gains_even_it_out(self):
+        """Up in the chorus, back after it, on the piece's own mic only."""
+        bars = bars_of(self.plan.tempo)
+        levels = {"hihat": section_levels(self.hits(), self.plan.sections, bars)}
+        (note,) = propose_sections(self.plan, levels, bars, RATE)
+        steps = note.changes["mics.hh.steps"]
+        assert list(note.changes) == ["mics.hh.steps"]
+        assert [(round(s["at"] / RATE, 2), s["gain_db"]) for s in steps] == [(7.97, 7.0), (15.97, 0.0)]
+
+    def test_few_hits_do_not_tell(self):
+        """Four in a section are none."""
+        assert section_levels(self.hits()[:4], self.plan.sections, bars_of(self.plan.tempo)) == []
+
+
+class TestSchools:
+    """Windows by school."""
+
+    @pytest.mark.parametrize(
+        ("school", "piece", "role", "window"),
+        [
+            ("peaks", "kick", "in", (-10.0, -6.0)),
+            ("peaks", "floor", "close", (-13.0, -9.0)),
+            ("peaks", "snare", "bottom", (-14.0, -10.0)),
+            ("headroom", "tom1", "close", (-15.0, -12.0)),
+        ],
+    )
+    def test_windows(self, school, piece, role, window):
+        """Toms lower, the snare's bottom under its top."""
+        assert SCHOOLS[school][0].of(piece, role) == window
+
+    def test_upside_down(self):
+        """Is refused."""
+        with pytest.raises(SettingsError, match="below its lower end"):
+            Window(low_db=-6.0, high_db=-10.0)
+
+
+class TestKit:
+    """The sum of all mics."""
+
+    def test_peak(self):
+        """Wherever in the song it is."""
+        x = np.zeros((25 * RATE, 2), np.float32)
+        x[23 * RATE, 1] = -0.5
+        assert kit_peak_db(lambda a, b: x[a:b], len(x), RATE) == pytest.approx(-6.02, abs=0.01)
+
+    def test_too_loud(self):
+        """One step on all mics brings it below the limit."""
+        plan = TestSections.plan
+        (note,) = propose_kit(plan, -2.0, Window())
+        assert set(note.changes.values()) == {-4.0}
+        assert propose_kit(plan, -7.0, Window()) == []
+
+    def test_a_tom_that_sticks_out(self):
+        """Is named with its place; the others are not."""
+        hits = [Hit("tom1", float(k), -12.0 + (8.0 if k == 5 else 0.0), 90, False) for k in range(9)]
+        assert sticking_out(hits) == [(5.0, 8.0)]
+        plan = Plan(mics=(MicPlan(id="t1", name="T1", piece="tom1", role="close"),))
+        (note,) = propose_outliers(plan, {"tom1": sticking_out(hits), "kick": [(1.0, 9.0)]})
+        assert "5.00 s" in note.evidence

@@ -14,6 +14,48 @@ Alpine.data("level", () => ({
   begin() {
     this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => this.up());
   },
+  schools() {
+    return this.chart ? this.chart.schools : [];
+  },
+  schoolName(name) {
+    return { peaks: "strong peaks", headroom: "much headroom" }[name];
+  },
+  isSchool(s) {
+    return JSON.stringify(s.window) === JSON.stringify(this.chart.window);
+  },
+  setSchool(s) {
+    this.$store.page.move({ window: s.window }, `Window: ${this.schoolName(s.name)}`);
+  },
+  limit(key) {
+    return this.chart ? this.chart.window[key] : 0;
+  },
+  setLimit(key, event) {
+    this.$store.page.move({ [`window.${key}`]: Number(event.target.value) }, `Window ${key.replace("_db", "").replace("_", " ")} ${event.target.value} dB`);
+  },
+  kitWords() {
+    return this.chart ? `${figure(this.chart.kit_peak_db, 1)} dBFS` : "";
+  },
+  kitOver() {
+    return this.chart ? this.chart.kit_peak_db > this.chart.window.kit_db : false;
+  },
+  sectionPieces() {
+    return this.chart ? Object.keys(this.chart.sections) : [];
+  },
+  sectionNames() {
+    return this.$store.page.sections || [];
+  },
+  sectionLevel(piece, bar) {
+    const found = this.chart.sections[piece].find((s) => s.bar === bar);
+    return found ? figure(found.against_song_db, 1, true) : "–";
+  },
+  sectionFar(piece, bar) {
+    const found = this.chart.sections[piece].find((s) => s.bar === bar);
+    return Boolean(found) && Math.abs(found.against_song_db) >= 3;
+  },
+  /** Before each of this mic's own hits, however rare. */
+  jump(row) {
+    this.$store.page.choose(row.id);
+  },
   rows() {
     return this.chart ? this.chart.rows : [];
   },

@@ -2,13 +2,17 @@
 import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start } from "./lib/page.js";
+import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { get } from "./lib/server.js";
 
 const ROW = 44;
 
 Alpine.data("lineup", () => ({
   ...charted({ left: 92, right: 130, top: 34, bottom: 32 }),
   chosen: "",
+  nullA: "",
+  nullB: "",
+  nullWords: "",
   drag: null,
 
   begin() {
@@ -20,6 +24,40 @@ Alpine.data("lineup", () => ({
   },
   pieces() {
     return this.chart ? this.chart.pieces : [];
+  },
+  schools() {
+    return this.chart?.schools || [];
+  },
+  schoolName(name) {
+    return { drum: "within one drum", overheads: "to the overheads", polarity: "polarity only" }[name];
+  },
+  alignment(key) {
+    return this.chart?.alignment ? this.chart.alignment[key] : "";
+  },
+  setSchool(name) {
+    this.$store.page.move({ "alignment.school": name }, `Lined up ${this.schoolName(name)}`);
+  },
+  setAlignment(key, event) {
+    const words = { rooms_nearer: "Rooms nearer by", temperature_c: "Room at" }[key];
+    this.$store.page.move({ [`alignment.${key}`]: Number(event.target.value) }, `${words} ${event.target.value}`);
+  },
+  paths() {
+    return boot.mics.map((m) => ({ id: `strip:${m.id}`, name: m.name }));
+  },
+  async nullTest() {
+    this.nullWords = "…";
+    try {
+      const query = `a=${encodeURIComponent(this.nullA)}&b=${encodeURIComponent(this.nullB)}`;
+      const { left_db, gain_db } = await get(`/s/${boot.session}/null?${query}`);
+      this.nullWords = `${figure(left_db, 1, true)} dB left, at ${figure(gain_db, 1, true)} dB`;
+    } catch (error) {
+      this.nullWords = "";
+      this.$store.page.say(error.message, true);
+    }
+  },
+  rowSamples() {
+    const r = this.row();
+    return r ? `${figure(r.delay_ms / this.chart.sample_ms, 1, true)} samples, ${figure(r.delay_ms * this.chart.cm_per_ms, 1, true)} cm` : "";
   },
   row() {
     return this.chart ? this.chart.rows.find((r) => r.id === this.chosen) : null;
@@ -66,7 +104,7 @@ Alpine.data("lineup", () => ({
     if (event.key === "i") this.flip();
     else if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
       event.preventDefault();
-      const step = event.shiftKey ? 0.1 : this.chart.sample_ms;
+      const step = event.altKey ? 1 : event.shiftKey ? 0.1 : this.chart.sample_ms;
       this.delayTo(this.rowDelay() + (event.key === "ArrowRight" ? step : -step));
     }
   },

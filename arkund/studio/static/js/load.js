@@ -1,5 +1,5 @@
 // Load: every mic over the song, the hits above, names and roles beside.
-import { clamp } from "./lib/geometry.js";
+import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
@@ -32,6 +32,20 @@ Alpine.data("load", () => ({
   },
   roles() {
     return this.chart ? this.chart.roles : [];
+  },
+  heardPieces() {
+    return this.chart ? this.chart.heard.pieces : [];
+  },
+  heardRows() {
+    return this.chart ? this.chart.heard.rows : [];
+  },
+  cellWords(cell) {
+    return cell ? `${figure(cell[0], 0)} · ${figure(cell[1], 1)} ms` : "–";
+  },
+  /** A close mic should be the one in which its own piece stands out. */
+  fits(row) {
+    const mic = this.mics().find((m) => m.id === row.id);
+    return !mic || mic.piece === "kit" || mic.piece === row.loudest;
   },
   warnings() {
     return this.chart ? this.chart.warnings : [];
