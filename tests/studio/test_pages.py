@@ -242,9 +242,9 @@ class TestActions:
     def test_quantise_and_take_back(self, client, session):
         """A bar is pulled, the deviations shrink, undo restores them."""
         spread = lambda: max(
-            abs(h[4])
+            abs(h[3])
             for h in client.get(f"/s/{session.pk}/timing/data").json()["chart"]["hits"]
-            if h[1] == 1 and h[0] in ("kick", "snare") and not h[5]
+            if h[1] == 1 and h[0] in ("kick", "snare") and not h[4]
         )
         self.act(client, session, "moves", changes={"tempo.first_bar_s": 2.4}, step="timing")
         before = spread()

@@ -191,6 +191,12 @@ def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: lis
     ordered = sorted(mics.values(), key=kit_order)
     keys = {take: f"take-{number}" for number, take in enumerate(takes, 1)}
     _lengths_differ(placed, rate, warnings)
+    for take in takes:
+        lacking = [mic.name for mic in ordered if (take, mic.id) not in used]
+        if lacking:
+            warnings.append(
+                f"{Path(take).name or 'the takes beside the folders'}: lacks {', '.join(lacking)}; silent there."
+            )
     plan = Plan(take=keys[takes[0]], mics=tuple(ordered), tempo=tempo)
     with transaction.atomic():
         session = Session.objects.create(

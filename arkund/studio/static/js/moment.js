@@ -10,6 +10,7 @@ const REACHES_MS = [15, 6, 2.5, 1];
 export const moment = () => ({
   ...charted({ left: 92, right: 14, top: 20, bottom: 30 }),
   at: null,
+  view: null,
   reach: 0,
 
   take() {}, // it stands within the page's chart, whose own `take` is not its

@@ -13,7 +13,8 @@ Alpine.data("takes", () => ({
   ...charted({ left: 92, right: 14, top: 24, bottom: 32 }),
   cell: null, // [take, first bar, last bar]
   copied: null,
-  join: 0,
+  anchor: null,
+  join: -1, // the one that was heard last
   most: 6,
   fade: 2,
 
@@ -122,7 +123,7 @@ Alpine.data("takes", () => ({
     this.kept.soon();
   },
   moveJoin() {
-    return this.joins().length && this.act("join", { number: this.join });
+    return this.joins().length && this.act("join", { number: Math.max(this.join, 0) });
   },
   joinWords(j) {
     const name = this.takes().find((t) => t.key === j.take)?.name;

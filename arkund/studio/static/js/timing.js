@@ -22,6 +22,8 @@ Alpine.data("timing", () => ({
   chosen: null,
   byBar: new Map(),
   span: [-0.12, null],
+  count: 0, // bars
+  anchor: null,
 
   begin() {
     this.hear("keydown", (e) => this.key(e));
