@@ -130,11 +130,12 @@ class TestEditing:
         page.mouse.up()
         page.keyboard.press("Enter")
         expect(page.locator("#message")).to_contain_text("from take 3")
-        expect(page.get_by_text("will be heard").first).to_be_visible()
+        expect(page.get_by_text(re.compile("to take 3: cymbals"))).to_be_visible()
+        expect(page.get_by_text("– will be heard").first).to_be_visible()
         page.keyboard.press("j")
         expect(page.locator('[aria-label="listening bar"] input[type=number]').first).not_to_have_value("0.0")
         page.locator("#undo").click()
-        expect(page.get_by_text("will be heard")).to_have_count(0)
+        expect(page.get_by_text("– will be heard")).to_have_count(0)
 
     def test_a_bar_quantised_and_heard(self, page, three_takes):
         """Pulled by a button; what is played of the edited kit is not what is played without."""

@@ -85,8 +85,11 @@ def ingest(
     folder: Path,
     sample_rate_hz: int,
     on_progress: Callable[[float], None] = lambda share: None,
+    lead: int = 0,
 ) -> list[Channel]:
     """Read a file block by block into one checked float32 .npy file per channel, named by content.
+
+    lead : samples of silence that go before it, at sample_rate_hz: what it began later than the others.
 
     Files whose rate differs are resampled to sample_rate_hz. Samples that are not finite become silence and are counted.
     Raises AudioError where the file ends before its header says so.
@@ -95,6 +98,9 @@ def ingest(
     writers = [_Writer(folder) for _ in range(header.channels)]
     done = 0
     try:
+        for first in range(0, lead, BLOCK):
+            for writer in writers:
+                writer.add(np.zeros(min(BLOCK, lead - first), np.float32), 0)
         with soundfile.SoundFile(path) as file:
             resampler = None
             if header.sample_rate_hz != sample_rate_hz:

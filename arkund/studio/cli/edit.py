@@ -157,7 +157,7 @@ def quantise(session: str, as_json: bool, **given) -> None:
     data = dataclasses.asdict(made) | {"move": move.number if move else None, "sample_rate": measure.rate}
     data["cuts"] = [{"at": c.at, "shift": c.shift, "fade_ms": c.fade_ms, "alike": c.alike} for c in made.cuts]
     data["lone_cuts"] = [{"piece": c.piece, "at": c.at, "shift": c.shift} for c in made.lone_cuts]
-    emit(data, as_json, [f"{editing.bars_words(settings)}: {made.words}" if move else "nothing to move"])
+    emit(data, as_json, [f"{editing.bars_words(first_bar, last_bar)}: {made.words}" if move else "nothing to move"])
 
 
 def _section(plan, name: str, last: int) -> tuple[int, int]:

@@ -74,7 +74,7 @@ def comp(request: HttpRequest, session_id: int) -> JsonResponse:
         first, last, take = wanted(body, "first_bar", int), wanted(body, "last_bar", int), wanted(body, "take", str)
         source = body.get("from_bar")
         new = takes.with_bars(plan, first, last, take, fade_ms, source if isinstance(source, int) else None)
-        title = f"Bars {first + 1}–{last + 1} from {takes.names[take]}" + (
+        title = f"{editing.bars_words(first, last)} from {takes.names[take]}" + (
             f", its bar {source + 1} on" if source is not None else ""
         )
     elif action == "propose":

@@ -35,7 +35,7 @@ def quantise_session(
     measure = Measure(session)
     made = quantise(measure.hits, measure.plan, settings, measure.rate, measure.sum_of_mics)
     grid = "as meant" if settings.grid == AS_MEANT else f"to the 1/{settings.grid} grid"
-    title = f"{bars_words(settings)} {grid}, {settings.strength:.0f} %"
+    title = f"{bars_words(settings.first_bar, settings.last_bar)} {grid}, {settings.strength:.0f} %"
     return made, _keep(session, measure.plan, made, title, version)
 
 
@@ -59,10 +59,9 @@ def _keep(session: Session, plan: Plan, made: Edit, title: str, version: int | N
     return moves.apply(session.pk, changes, step="timing", title=title, measured=made.words, version=version)
 
 
-def bars_words(settings: QuantiseSettings) -> str:
+def bars_words(first_bar: int, last_bar: int) -> str:
     """Return a range of bars as people count them."""
-    first, last = settings.first_bar + 1, settings.last_bar + 1
-    return f"Bar {first}" if first == last else f"Bars {first}–{last}"
+    return f"Bar {first_bar + 1}" if first_bar == last_bar else f"Bars {first_bar + 1}–{last_bar + 1}"
 
 
 def last_bar(measure: Measure) -> int:

@@ -14,13 +14,14 @@ from django.utils.text import slugify
 
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import audio
+from arkund.core.files.stamps import stamps
 from arkund.core.kit.names import Recognised, recognise
 from arkund.core.kit.pieces import kit_order
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.studio.models import MicRecording, Session, Take
 from arkund.studio.services import store
+from arkund.studio.services.folders import leads_s, midi_beside, song_of, stem_of, takes_by_name, takes_in, usable_files
 
-MOST_FILES = 400
 READERS = 2  # files that are read at the same time
 TELL_EVERY_S = 0.1
 CANCELLED = "The import was cancelled; nothing was kept."
@@ -50,33 +51,37 @@ def import_folder(
 
 
 def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled, created) -> Session:
-    takes = _takes(folder)
+    takes = takes_by_name(takes_in(folder))
     warnings: list[str] = []
-    usable = _usable(takes, warnings)
+    usable = usable_files(takes, warnings)
+    stamped = {path: stamps(path) for mine in usable.values() for path, _ in mine}
+    leads = leads_s(usable, stamped, warnings)
+    map_of_file = midi_beside(folder, warnings)
     rate = Counter(
         header.sample_rate_hz for _, header in functools.reduce(operator.iadd, usable.values(), [])
     ).most_common(1)[0][0]
     rows: list[tuple[str, str, audio.Channel, str, Recognised]] = []  # take, file, channel, mic name, recognised
     files = [(take, path, header) for take, mine in usable.items() for path, header in mine]
-    for (take, path, header), channels in zip(files, _ingested(files, rate, on_progress, cancelled), strict=True):
+    ingested = _ingested(files, rate, leads, on_progress, cancelled)
+    for (take, path, header), channels in zip(files, ingested, strict=True):
         if isinstance(channels, AudioError):
             warnings.append(str(channels))
             continue
         if header.sample_rate_hz != rate:
             warnings.append(f"{path.name}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz.")
-        rows += _channels(take, path, channels, warnings)
+        rows += _channels(take, path, channels, stamped[path].name, warnings)
     if not rows:
         raise AudioError("No usable recording: " + " ".join(warnings[:5]))
     if cancelled():
         raise CancelledError(CANCELLED)
     with transaction.atomic():
-        session = _create(name or folder.name, rate, rows, tempo, warnings)
+        session = _create(name or folder.name, rate, rows, song_of(tempo, map_of_file, stamped, files), warnings)
         created(session.pk)
     return session
 
 
 def _ingested(
-    files: list[tuple], rate: int, on_progress: Progress, cancelled
+    files: list[tuple], rate: int, leads: dict[Path, float], on_progress: Progress, cancelled
 ) -> list[list[audio.Channel] | AudioError]:
     """Return the channels of each file (take, path, header), or why it cannot be used; READERS files are read at the same time.
 
@@ -94,7 +99,7 @@ def _ingested(
 
         report(0.0)
         try:
-            return audio.ingest(path, store.audio_folder(), rate, report)
+            return audio.ingest(path, store.audio_folder(), rate, report, round(leads.get(path, 0.0) * rate))
         except AudioError as error:
             return error
 
@@ -120,50 +125,15 @@ def _tempo(bpm: float | None, meter: str) -> Tempo:
     return Tempo(bpm=bpm or 120.0, beats_per_bar=int(match[1]), beat_unit=int(match[2]))
 
 
-def _takes(folder: Path) -> dict[str, list[Path]]:
-    """Return the audio files of each take; links that lead out of the folder are left out."""
-    inside = folder.resolve()
-    takes: dict[str, list[Path]] = {}
-    for path in sorted(folder.rglob("*"), key=_natural):
-        if path.name.startswith(".") or path.suffix.lower() not in audio.ENDINGS or not path.is_file():
-            continue
-        if not path.resolve().is_relative_to(inside):
-            continue
-        relative = path.relative_to(folder)
-        takes.setdefault(relative.parent.as_posix() if len(relative.parts) > 1 else "", []).append(path)
-    count = sum(map(len, takes.values()))
-    if count == 0:
-        raise AudioError(f"{folder.name}: holds no WAV, AIFF or FLAC file.")
-    if count > MOST_FILES:
-        raise AudioError(f"{folder.name}: holds {count} recordings; at most {MOST_FILES} are imported at once.")
-    return takes
-
-
-def _natural(path: Path) -> list:
-    return [int(part) if part.isdigit() else part for part in re.split(r"(\d+)", path.as_posix().lower())]
-
-
-def _usable(takes: dict[str, list[Path]], warnings: list[str]) -> dict[str, list[tuple[Path, audio.Probe]]]:
-    out: dict[str, list[tuple[Path, audio.Probe]]] = {}
-    for take, paths in takes.items():
-        for path in paths:
-            try:
-                header = audio.probe(path)
-            except AudioError as error:
-                warnings.append(str(error))
-            else:
-                out.setdefault(take, []).append((path, header))
-    if not out:
-        raise AudioError("No usable recording: " + " ".join(warnings[:5]))
-    return out
-
-
-def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: list[str]) -> list[tuple]:
+def _channels(take: str, path: Path, channels: list[audio.Channel], named: str, warnings: list[str]) -> list[tuple]:
     out = []
     for lane, channel in enumerate(channels):
         side = "LR"[lane] if len(channels) == 2 else ""
-        stem = path.stem + (f" {side}" if side else "")
-        known = recognise(path.name)
+        stem = stem_of(path, take) + (f" {side}" if side else "")
+        known = recognise(stem_of(path, take) + path.suffix)
+        if named and known.confidence == 0.0:  # what the recorder called the track may say more than the file
+            known = recognise(named)
+            stem = named if known.confidence else stem
         if side:
             known = Recognised(known.piece, known.role, side, known.confidence)
         warnings += audio.notices(channel, path.name if take == "" else f"{take}/{path.name}")
@@ -171,7 +141,7 @@ def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: li
     return out
 
 
-def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: list[str]) -> Session:
+def _create(name: str, rate: int, rows: list[tuple], song: dict, warnings: list[str]) -> Session:
     mics: dict[str, MicPlan] = {}
     placed: list[tuple[str, str, str, audio.Channel, float]] = []
     used: set[tuple[str, str]] = set()
@@ -197,7 +167,7 @@ def _create(name: str, rate: int, rows: list[tuple], tempo: Tempo, warnings: lis
             warnings.append(
                 f"{Path(take).name or 'the takes beside the folders'}: lacks {', '.join(lacking)}; silent there."
             )
-    plan = Plan(take=keys[takes[0]], mics=tuple(ordered), tempo=tempo)
+    plan = Plan(take=keys[takes[0]], mics=tuple(ordered), **song)
     with transaction.atomic():
         session = Session.objects.create(
             name=name[:120],
