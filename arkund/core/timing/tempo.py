@@ -19,6 +19,7 @@ FIRST_BEAT_VOTES = (("kick", 1.0), ("crash", 1.5), ("snare", -0.8))
 HOLDS = 0.55  # length of the mean phase vector in a window: below it the tempo no longer explains the hits
 WINDOW_BARS = 2  # to each side of a bar, when its line is looked for
 BEND_S = 0.008  # a bar line this far from a steady tempo makes a change of tempo
+BEND_TOLD_MS = 5.0
 NEAR = 0.3  # of a sixteenth: strokes nearer to the grid count in the fit
 LEAST_BARS = 2  # of one tempo
 MOST_BEND = 0.04  # of a bar, by which the first bars may differ from the song's tempo
@@ -45,6 +46,16 @@ class MapGuess:
     score: float
     sure: bool
     bend_ms: float
+
+    @property
+    def words(self) -> str:
+        """Return the tempo map and its doubt in a sentence."""
+        count = len(self.tempo.changes)
+        out = f"{self.tempo.bpm:.2f} BPM" + (f" with {count} change{'s' if count > 1 else ''}" if count else "")
+        out += f" explains the hits to {self.score:.0%}"
+        if self.bend_ms > BEND_TOLD_MS:
+            out += f"; bar lines as played lie {self.bend_ms:.0f} ms from it"
+        return out + ("." if self.sure else "; another tempo fits nearly as well, check the bar lines.")
 
 
 def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_unit: int = 4) -> TempoGuess | None:

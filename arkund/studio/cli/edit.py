@@ -47,9 +47,7 @@ def tempo(session: str, source: str | None, file: Path | None, keep: bool, as_js
     """Show the tempo map: estimated from the hits, of a MIDI file or a click's recording, or as the Plan has it."""
     from arkund.core.errors import SettingsError
     from arkund.core.plan.plan import Tempo
-    from arkund.core.timing.tempo import estimate_map
     from arkund.studio.services import editing, moves
-    from arkund.studio.services.proposing import tempo_words
 
     source = source or (("midi" if file.suffix.lower() in (".mid", ".midi") else "click") if file else "hits")
     if source in ("midi", "click") and file is None:
@@ -67,11 +65,11 @@ def tempo(session: str, source: str | None, file: Path | None, keep: bool, as_js
     elif source == "plan":
         data = _tempo_data(now, source, "", None, None, None)
     else:
-        guess = estimate_map(_measured(session).hits, now.beats_per_bar, now.beat_unit)
+        guess = _measured(session).tempo_guess()
         if guess is None:
             raise SettingsError("tempo: fewer than eight hits; type the tempo or load a MIDI file.")
         changes = {"tempo": guess.tempo.to_json()}
-        data = _tempo_data(guess.tempo, source, tempo_words(guess), guess.score, guess.sure, guess.bend_ms)
+        data = _tempo_data(guess.tempo, source, guess.words, guess.score, guess.sure, guess.bend_ms)
     if keep and changes:
         title = f"Tempo {data['bpm']:.2f} BPM from the {source}"
         data["move"] = moves.apply(found.pk, changes, step="timing", title=title, measured=data["doubt"]).number

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
+from arkund.core.plan.plan import Tempo
 from arkund.studio.jobs import background
 from arkund.studio.jobs.runner import Handle
 from arkund.studio.models import Session
@@ -45,6 +46,13 @@ def _import(handle: Handle) -> dict:
         )
     shutil.rmtree(folder, ignore_errors=True)
     recordings.find_all(_session(handle), lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
+    session = _session(handle)
+    if session.version == 0 and session.plan.tempo == Tempo(
+        beats_per_bar=session.plan.tempo.beats_per_bar, beat_unit=session.plan.tempo.beat_unit
+    ):
+        found = proposing.estimate(session.pk)  # neither typed nor in a MIDI file
+        if found is not None:
+            moves.apply(session.pk, found[0], step="timing", title="Tempo map of the hits", measured=found[1])
     return {"session": handle.job.session_id}
 
 

@@ -23,6 +23,9 @@ from arkund.core.replace.propose import propose as propose_replace
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import deviations
 from arkund.core.timing.propose import propose as propose_timing
+from arkund.core.timing.propose import propose_tempo
+from arkund.core.timing.sections import propose_sections as propose_song_sections
+from arkund.core.timing.sections import sections
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Decision, Session
@@ -100,6 +103,7 @@ def _load(m: Measure) -> list[Finding]:
     found += propose_load.swapped_kick(m.plan, kicks)
     found += propose_load.doubled(m.plan, m.alike())
     found += propose_load.sides(m.plan, m.pairs())
+    found += propose_song_sections(m.plan, sections(m.hits, bars_of(m.plan.tempo)))
     return out + found
 
 
@@ -117,7 +121,8 @@ def _lineup(m: Measure) -> list[Finding]:
 
 
 def _timing(m: Measure) -> list[Finding]:
-    return propose_timing(deviations(m.heard_hits, m.plan.tempo, 16))
+    rows = deviations(m.heard_hits, m.plan.tempo, 16, m.plan.meant)
+    return propose_tempo(m.plan.tempo, m.tempo_guess()) + propose_timing(rows)
 
 
 def _clean(m: Measure) -> list[Finding]:

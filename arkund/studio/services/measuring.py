@@ -20,7 +20,7 @@ from arkund.core.level.measure import MicLevel, SectionLevel, kit_peak_db, mic_l
 from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.sound import features_of, likely
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import Envelope, average_envelope
 from arkund.core.render.graph import audible
 from arkund.core.render.render import pan_gains, placed
@@ -28,6 +28,7 @@ from arkund.core.render.source import Sources, edits_key
 from arkund.core.takes.process import assembled
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.process import moved_sample
+from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.core.units import db_to_gain, gain_to_db
@@ -145,6 +146,17 @@ class Measure:
 
         depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in heard]
         return self._kept("kit_peak", depends, compute)["peak_db"]
+
+    def tempo_guess(self) -> MapGuess | None:
+        """Return the tempo map that explains the hits, None with too few."""
+        tempo = self.plan.tempo
+
+        def compute() -> dict:
+            found = estimate_map(self.hits, tempo.beats_per_bar, tempo.beat_unit)
+            return {} if found is None else dataclasses.asdict(found) | {"tempo": found.tempo.to_json()}
+
+        data = self._kept("tempo", [tempo.beats_per_bar, tempo.beat_unit], compute)
+        return MapGuess(**data | {"tempo": Tempo.from_json(data["tempo"])}) if data else None
 
     def heard(self) -> list[load.Heard]:
         """Return how every mic hears every piece."""

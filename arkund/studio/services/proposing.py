@@ -3,13 +3,11 @@
 from collections.abc import Callable
 
 from arkund.core.errors import CancelledError, SettingsError
-from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import moves, whole
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 
-BEND_TOLD_MS = 5.0
 ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", "print")
 
 
@@ -65,19 +63,5 @@ def leave(session_id: int, finding, reason: str) -> None:
 
 def estimate(session_id: int) -> tuple[dict, str] | None:
     """Return the tempo that explains the hits as Plan changes with words about its doubt, or None."""
-    measure = Measure(Session.objects.get(pk=session_id))
-    tempo = measure.plan.tempo
-    guess = estimate_map(measure.hits, tempo.beats_per_bar, tempo.beat_unit)
-    if guess is None:
-        return None
-    return {"tempo": guess.tempo.to_json()}, tempo_words(guess)
-
-
-def tempo_words(guess: MapGuess) -> str:
-    """Return an estimated tempo map and its doubt in a sentence."""
-    found = guess.tempo
-    words = f"{found.bpm:.2f} BPM" + (f" with {len(found.changes)} changes" if found.changes else "")
-    words += f" explains the hits to {guess.score:.0%}"
-    if guess.bend_ms > BEND_TOLD_MS:
-        words += f"; bar lines as played lie {guess.bend_ms:.0f} ms from it"
-    return words + ("." if guess.sure else "; another tempo fits nearly as well, check the bar lines.")
+    guess = Measure(Session.objects.get(pk=session_id)).tempo_guess()
+    return None if guess is None else ({"tempo": guess.tempo.to_json()}, guess.words)

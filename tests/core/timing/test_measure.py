@@ -1,10 +1,13 @@
 """Distances from the grid against known offsets."""
 
+import dataclasses
+
 import pytest
 
 from arkund.core.plan.plan import Meant, Tempo
 from arkund.core.timing.measure import by_piece, deviations, drift, flams
-from arkund.core.timing.propose import propose
+from arkund.core.timing.propose import propose, propose_tempo
+from arkund.core.timing.tempo import MapGuess
 from tests.core.timing.playing import hit
 
 
@@ -85,3 +88,27 @@ class TestPropose:
         notes = propose(deviations(hits, self.tempo, 16))
         assert len(notes) == 1
         assert notes[0].changes == {}
+
+
+class TestProposeTempo:
+    """Bar lines that the hits contradict."""
+
+    guess = MapGuess(Tempo(bpm=118.0, first_bar_s=1.2), 0.97, True, 0.5)
+
+    def test_other_lines(self):
+        """The hits' map, with its doubt."""
+        (note,) = propose_tempo(Tempo(bpm=120.0), self.guess)
+        assert note.changes == {"tempo": self.guess.tempo.to_json()}
+        assert "97%" in note.evidence
+
+    @pytest.mark.parametrize(
+        "tempo", [Tempo(bpm=118.05, first_bar_s=1.21), Tempo(bpm=118.0, first_bar_s=1.2 - 240 / 118)]
+    )
+    def test_lines_that_fit(self, tempo):
+        """Say nothing, a bar earlier or later included."""
+        assert propose_tempo(tempo, self.guess) == []
+
+    def test_doubtful_hits(self):
+        """Say nothing either."""
+        assert propose_tempo(Tempo(), None) == []
+        assert propose_tempo(Tempo(), dataclasses.replace(self.guess, score=0.4)) == []

@@ -33,6 +33,23 @@ Alpine.data("load", () => ({
   roles() {
     return this.chart ? this.chart.roles : [];
   },
+  sections() {
+    return this.chart ? this.chart.bars.sections : [];
+  },
+  nameSection(i, event) {
+    const name = event.target.value.trim();
+    const kept = this.sections().map((s, k) => (k === i ? { ...s, name } : s)).filter((s) => s.name);
+    return this.$store.page.move({ sections: kept }, name ? `Section “${name}”` : "Section taken away");
+  },
+  /** A section begins at the bar line nearest to the mark. */
+  addSection() {
+    const { lines_s } = this.chart.bars;
+    const far = lines_s.map((at) => Math.abs(at - this.marked.time));
+    const bar = far.indexOf(Math.min(...far));
+    const kept = this.sections().filter((s) => s.bar !== bar);
+    const all = [...kept, { name: `bar ${bar + 1}`, bar }].sort((a, b) => a.bar - b.bar);
+    return this.$store.page.move({ sections: all }, `Section at bar ${bar + 1}`);
+  },
   heardPieces() {
     return this.chart ? this.chart.heard.pieces : [];
   },
