@@ -42,11 +42,12 @@ def bench(quick: bool, as_json: bool) -> None:
 def _measure(folder: Path, seconds: float) -> dict:
     from django.conf import settings
 
+    from arkund.core.timing.settings import QuantiseSettings
     from arkund.studio.cli.chain import chain_figures
     from arkund.studio.cli.group import migrate
     from arkund.studio.cli.pages import page_figures
     from arkund.studio.models import Session
-    from arkund.studio.services import rendering
+    from arkund.studio.services import editing, rendering
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.measuring import Measure
     from arkund.studio.services.printing import print_session
@@ -66,6 +67,12 @@ def _measure(folder: Path, seconds: float) -> dict:
     print_s, _ = _timed(lambda: print_session(session, folder / "out"))
     print_mb = _peak_mb()
     shutil.rmtree(folder / "out")
+    last = editing.last_bar(Measure(session))
+    quantise_s, _ = _timed(lambda: editing.quantise_session(session, QuantiseSettings(first_bar=0, last_bar=last)))
+    session = Session.objects.get(pk=session.pk)
+    rendering.cache().clear()
+    edited_s, _ = _timed(lambda: print_session(session, folder / "out"))
+    shutil.rmtree(folder / "out")
     return {
         "mics": len(session.plan.mics),
         "audio_s": seconds,
@@ -75,6 +82,8 @@ def _measure(folder: Path, seconds: float) -> dict:
         "hits_lineup_x_realtime": round(seconds / (find_s + lineup_s), 1),
         "propose_s": round(propose_s, 2),
         "print_x_realtime": round(seconds / print_s, 1),
+        "quantise_s": round(quantise_s, 2),
+        "print_quantised_x_realtime": round(seconds / (quantise_s + edited_s), 1),
         "audition_one_mic_ms_median": round(statistics.median(one), 1),
         "audition_one_mic_ms_p95": round(_p95(one), 1),
         "audition_all_mics_ms_median": round(statistics.median(everything), 1),
