@@ -177,6 +177,15 @@ class Layer(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Backing(Settings):
+    """The rest of the music, listened to with the drums and never printed into them."""
+
+    on: bool = False
+    level_db: float = number(-6.0, -60.0, 12.0, step=0.5, unit="dB")
+    offset_ms: float = number(0.0, -600_000.0, 600_000.0, step=1, unit="ms", help="later by this; negative = earlier")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Plan(Settings):
     """Everything that is to be done to one session."""
 
@@ -196,6 +205,7 @@ class Plan(Settings):
     captures: tuple[Capture, ...] = ()
     placements: tuple[Placement, ...] = ()
     layers: tuple[Layer, ...] = ()
+    backing: Backing = Backing()
     punch: PathSettings = PUNCH
     sustain: PathSettings = SUSTAIN
     bus: BusSettings = BusSettings()  # noqa: RUF009

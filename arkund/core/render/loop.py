@@ -54,6 +54,14 @@ def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float, loudness_l
     )
 
 
+def with_backing(audio: np.ndarray, backing: np.ndarray, level_db: float, matched_db: float) -> np.ndarray:
+    """Return drums with the rest of the music [both shape=(samples, 2)].
+
+    The loop is raised by matched_db later on; the music is lowered by it before, so that it keeps its level when a version is switched.
+    """
+    return audio + backing * np.float32(db_to_gain(level_db - matched_db))
+
+
 def as_chunk(audio: np.ndarray, sample_rate_hz: int, loudness_lufs: float) -> Loop:
     """Return a chunk of the song as it is, so that the next one follows it without a seam: neither matched nor faded."""
     peak = float(max(audio.max(initial=0.0), -audio.min(initial=0.0)))

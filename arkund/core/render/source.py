@@ -18,6 +18,11 @@ from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import Edited
 from arkund.core.units import db_to_gain, ms_to_samples
 
+BACKING, BACKING_SIDES = (
+    "backing",
+    ("left", "right"),
+)  # the take under which the backing track is kept, and its two channels
+
 Read = Callable[[int, int], np.ndarray]
 
 
@@ -100,6 +105,13 @@ class Sources:
 def source(plan: Plan, recordings: Recordings, mic: MicPlan, start: int, stop: int) -> np.ndarray:
     """Return a span of a mic's edited, trimmed and lined-up recording, float32 [shape=(samples,)]: see :class:`Sources`."""
     return Sources(plan, recordings).read(mic, start, stop)
+
+
+def backing_span(plan: Plan, recordings: Recordings, start: int, stop: int) -> np.ndarray:
+    """Return a span of the backing track where it is heard in the song, float32 [shape=(samples, 2)]; silence where there is none."""
+    later = round(ms_to_samples(plan.backing.offset_ms, recordings.sample_rate_hz))
+    sides = [raw(plan, recordings, side, BACKING)(start - later, stop - later) for side in BACKING_SIDES]
+    return np.stack(sides, axis=1)
 
 
 def edits_key(plan: Plan) -> str:

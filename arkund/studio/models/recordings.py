@@ -3,13 +3,27 @@
 from django.db import models
 
 
+class Takes(models.Manager):
+    """The takes themselves, without a backing track."""
+
+    def get_queryset(self):
+        """Leave out what is kept like a take and is none."""
+        return super().get_queryset().filter(kind=Take.DRUMS)
+
+
 class Take(models.Model):
-    """One pass of the whole kit."""
+    """One pass of the whole kit; a session's backing track is kept in the same way."""
+
+    DRUMS, BACKING = "drums", "backing"
 
     session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="takes")
     key = models.CharField(max_length=40)  # as the Plan names it
     name = models.CharField(max_length=120)
     length = models.BigIntegerField(default=0)  # samples
+    kind = models.CharField(max_length=10, default=DRUMS)
+
+    objects = Takes()
+    everything = models.Manager()
 
     class Meta:
         ordering = ("id",)

@@ -19,7 +19,7 @@ from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import bars_of_song, takes, timing
-from arkund.studio.services import whole
+from arkund.studio.services import backing, whole
 from arkund.studio.services.measuring import Measure
 
 LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
@@ -60,6 +60,7 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "roles": list(ROLES),
         "bars": bars_of_song(m),
         "heard": _heard(m),
+        "backing": m.plan.backing.to_json() | {"name": backing.name_of(m.session)},
         "warnings": m.session.warnings,
     }
 

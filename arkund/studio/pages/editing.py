@@ -11,7 +11,7 @@ from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.pages.actions import answer
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import comping, editing, moves, proposing
+from arkund.studio.services import backing, comping, editing, moves, proposing
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
@@ -114,6 +114,8 @@ def take_in(request: HttpRequest, session_id: int) -> JsonResponse:
         with path.open("wb") as file:
             for part in given.chunks():
                 file.write(part)
+        if what == "backing":
+            return answer(session_id, backing.load(session, path))
         if what == "hits":
             count, move = editing.take_in_hits(session, path)
             return answer(session_id, move, said=f"{count} new hits from {path.name}.")

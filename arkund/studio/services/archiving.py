@@ -72,8 +72,14 @@ def archive(
 def _contents(session: Session) -> dict:
     plan = session.plan
     takes = [
-        {"key": take.key, "name": take.name, "length": take.length, "mics": list(take.mics.values(*MIC_FIELDS))}
-        for take in session.takes.all()
+        {
+            "key": take.key,
+            "name": take.name,
+            "length": take.length,
+            "kind": take.kind,
+            "mics": list(take.mics.values(*MIC_FIELDS)),
+        }
+        for take in Take.everything.filter(session=session)
     ]
     return {
         "arkund_archive": FORMAT,
@@ -85,7 +91,7 @@ def _contents(session: Session) -> dict:
         "takes": takes,
         "moves": list(session.moves.values(*MOVE_FIELDS)),
         "decisions": list(session.decisions.values(*DECISION_FIELDS)),
-        "hits": {take["key"]: recordings.found(session, plan, take["key"]) for take in takes},
+        "hits": {t["key"]: recordings.found(session, plan, t["key"]) for t in takes if t["kind"] == Take.DRUMS},
     }
 
 
@@ -188,15 +194,17 @@ def _check_contents(contents: dict, entries: dict, name: str) -> None:
         known, lengths = {mic.id for mic in plan.mics}, {}
         for take in contents["takes"]:
             _texts(take["key"], take["name"])
+            if take["kind"] not in (Take.DRUMS, Take.BACKING):
+                raise SettingsError("takes: a kind that is not known.")
             _counts(take["length"], most=MOST_LENGTH_S * rate)
             for mic in take["mics"]:
                 _texts(mic["mic"], mic["file"], mic["digest"])
                 _counts(mic["length"], mic["clipped"], most=MOST_LENGTH_S * rate)
                 float(mic["peak_db"] + mic["confidence"])
-                if mic["mic"] not in known or mic["digest"] not in entries:
+                if (mic["mic"] not in known and take["kind"] == Take.DRUMS) or mic["digest"] not in entries:
                     raise SettingsError(f"mics: {mic['file'][:80]} belongs to no mic of the plan or has no audio.")
                 lengths[mic["digest"]] = mic["length"]
-        keys = [take["key"] for take in contents["takes"]]
+        keys = [take["key"] for take in contents["takes"] if take["kind"] == Take.DRUMS]
         if plan.take not in keys or len(set(keys)) != len(keys):
             raise SettingsError("takes: the plan's take is not among them, or one stands twice.")
         _counts(contents["version"], *(move[field] for move in contents["moves"] for field in ("number", "made_on")))
@@ -255,7 +263,9 @@ def _create(contents: dict, name: str | None) -> Session:
         ready=True,
     )
     for row in contents["takes"]:
-        take = Take.objects.create(session=session, key=row["key"][:40], name=row["name"][:120], length=row["length"])
+        take = Take.everything.create(
+            session=session, key=row["key"][:40], name=row["name"][:120], length=row["length"], kind=row["kind"]
+        )
         MicRecording.objects.bulk_create(
             MicRecording(take=take, **{field: mic[field] for field in MIC_FIELDS}) for mic in row["mics"]
         )

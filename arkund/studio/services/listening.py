@@ -8,8 +8,9 @@ from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
-from arkund.core.render.loop import Loop, as_chunk, finish, in_front, match_db
+from arkund.core.render.loop import Loop, as_chunk, finish, in_front, match_db, with_backing
 from arkund.core.render.render import key_listen
+from arkund.core.render.source import backing_span
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
@@ -24,6 +25,7 @@ STEP_FIELDS = {
 }
 
 MOST_REMEMBERED = 64
+WITH_BACKING = ("kit", "in:")  # what is listened to within the music
 
 _loudness_before: dict[
     tuple, float
@@ -67,6 +69,9 @@ def audition(
 
     def made(audio: np.ndarray, matched_db: float = 0.0, loudness_lufs: float | None = None) -> Loop:
         loudness = quick_loudness_lufs(audio, rate) if loudness_lufs is None else loudness_lufs
+        if plan.backing.on and what.startswith(WITH_BACKING):
+            music = backing_span(plan, recordings, *span)
+            audio = with_backing(audio, music, plan.backing.level_db, 0.0 if chunk else matched_db)
         return as_chunk(audio, rate, loudness) if chunk else finish(audio, rate, matched_db, loudness)
 
     if what.startswith("key:"):

@@ -50,6 +50,27 @@ Alpine.data("load", () => ({
     const all = [...kept, { name: `bar ${bar + 1}`, bar }].sort((a, b) => a.bar - b.bar);
     return this.$store.page.move({ sections: all }, `Section at bar ${bar + 1}`);
   },
+  backing(key) {
+    return this.chart ? this.chart.backing[key] : null;
+  },
+  hasBacking() {
+    return Boolean(this.backing("name"));
+  },
+  backingName() {
+    return this.backing("name") || "none";
+  },
+  setBacking(key, value) {
+    const words = { on: value ? "Backing track heard" : "Backing track silent", level_db: `Backing track ${value} dB`, offset_ms: `Backing track later by ${value} ms` };
+    this.$store.page.move({ [`backing.${key}`]: value }, words[key]);
+  },
+  typeBacking(key, event) {
+    this.setBacking(key, Number(event.target.value));
+  },
+  async loadBacking(event) {
+    const [file] = event.target.files;
+    event.target.value = "";
+    if (file) await this.$store.page.send("take-in", file, { what: "backing" });
+  },
   heardPieces() {
     return this.chart ? this.chart.heard.pieces : [];
   },
