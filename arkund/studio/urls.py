@@ -49,6 +49,7 @@ urlpatterns = [
     path(f"{S}/tempo", editing.tempo, name="tempo"),
     path(f"{S}/comp", editing.comp, name="comp"),
     path(f"{S}/take-in", editing.take_in, name="take-in"),
+    path(f"{S}/template", editing.template, name="template"),
     path(f"{S}/null", editing.null, name="null"),
     path(f"{S}/around", editing.around, name="around"),
     re_path(r"^s/(?P<session_id>\d+)/hits\.(?P<ending>mid|csv|json)$", editing.export, name="export"),

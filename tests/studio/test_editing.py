@@ -12,7 +12,7 @@ from arkund.core.files import midi
 from arkund.core.plan.plan import Tempo
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
-from arkund.studio.services import comping, editing, moves
+from arkund.studio.services import comping, editing, moves, templates
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -308,3 +308,28 @@ class TestPages:
         found = client.get(f"/s/{on_grid.pk}/null?a=strip:sn-top&b=strip:sn-top").json()
         assert found["left_db"] <= -100
         assert client.get(f"/s/{on_grid.pk}/null?a=strip:x&b=kit").status_code == 400
+
+
+class TestTemplates:
+    """Kept from one session, the start of another."""
+
+    def test_kept_and_started_from(self, client, on_grid, folder):
+        """By the page's request; the new session's Move says where it comes from."""
+        moves.apply(on_grid.pk, {"mics.kd-in.gate.threshold_db": -33.0}, step="clean", title="gate")
+        on_grid.refresh_from_db()
+        data = {"version": on_grid.version, "name": "Dry room"}
+        answer = client.post(f"/s/{on_grid.pk}/template", json.dumps(data), content_type="application/json")
+        assert "Dry room" in answer.json()["said"]
+        assert b"Dry room" in client.get("/").content
+        other = import_folder(folder, bpm=120.0, name="Other")
+        move = templates.start_from(other, templates.named("Dry room"))
+        other.refresh_from_db()
+        assert other.plan.mic("kd-in").gate.threshold_db == -33.0
+        assert not other.plan.mic("kd-in").gate.on
+        assert "Dry room" in move.title
+
+    def test_unknown_name(self, on_grid):
+        """Lists the known ones."""
+        templates.keep(on_grid, "Big hall")
+        with pytest.raises(SettingsError, match="Big hall"):
+            templates.named("Small hall")

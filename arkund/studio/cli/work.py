@@ -33,13 +33,19 @@ def import_report(session) -> dict:
 @click.option("--name", help="Name of the session; default: the folder's.")
 @click.option("--bpm", type=float, help="Tempo, where it is known.")
 @click.option("--meter", default="4/4", show_default=True)
+@click.option("--template", help="Start from the settings of a template; every tool is loaded but bypassed.")
 @json_option
-def import_(folder: Path, name: str | None, bpm: float | None, meter: str, as_json: bool) -> None:
+def import_(folder: Path, name: str | None, bpm: float | None, meter: str, template: str | None, as_json: bool) -> None:
     """Import a folder of recordings as a new session; its sub-folders are takes."""
+    from arkund.studio.services import templates
     from arkund.studio.services.importing import import_folder
 
     migrate()
+    chosen = templates.named(template) if template else None
     session = import_folder(folder, name=name, bpm=bpm, meter=meter, on_progress=bar)
+    if chosen is not None:
+        templates.start_from(session, chosen)
+        session.refresh_from_db()
     data = import_report(session)
     emit(
         data,

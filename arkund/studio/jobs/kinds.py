@@ -10,7 +10,7 @@ from arkund.core.plan.plan import Tempo
 from arkund.studio.jobs import background
 from arkund.studio.jobs.runner import Handle
 from arkund.studio.models import Session
-from arkund.studio.services import archiving, moves, proposing, recordings, store, whole
+from arkund.studio.services import archiving, moves, proposing, recordings, store, templates, whole
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
 
@@ -31,7 +31,7 @@ def _session(handle: Handle) -> Session:
 
 
 def _import(handle: Handle) -> dict:
-    """arguments: folder (below the incoming ones), name, bpm, meter."""
+    """arguments: folder (below the incoming ones), name, bpm, meter, template (a name, or nothing)."""
     given = handle.job.arguments
     folder = store.incoming_folder() / given["folder"]
     if handle.job.session_id is None:
@@ -47,7 +47,10 @@ def _import(handle: Handle) -> dict:
     shutil.rmtree(folder, ignore_errors=True)
     recordings.find_all(_session(handle), lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
     session = _session(handle)
-    if session.version == 0 and session.plan.tempo == Tempo(
+    if given.get("template") and session.version == 0:
+        templates.start_from(session, templates.named(given["template"], handle.job.user_id))
+        session.refresh_from_db()
+    if session.version <= 1 and session.plan.tempo == Tempo(
         beats_per_bar=session.plan.tempo.beats_per_bar, beat_unit=session.plan.tempo.beat_unit
     ):
         found = proposing.estimate(session.pk)  # neither typed nor in a MIDI file

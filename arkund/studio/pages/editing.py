@@ -11,8 +11,8 @@ from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.pages.actions import answer
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import backing, comping, editing, moves, proposing
-from arkund.studio.services.access import session_or_404
+from arkund.studio.services import backing, comping, editing, moves, proposing, templates
+from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
 MOST_UPLOAD_BYTES = 400_000_000  # a click's recording
@@ -148,3 +148,11 @@ def null(request: HttpRequest, session_id: int) -> JsonResponse:
     a, b = (request.GET.get(name, "")[:80] for name in "ab")
     left, gain = Measure(session).null(a, b)
     return JsonResponse({"left_db": round(left, 1), "gain_db": round(gain, 1)})
+
+
+@require_POST
+def template(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Keep the session's settings as a template."""
+    session = session_or_404(request, session_id)
+    made = templates.keep(session, wanted(body_of(request), "name", str), user_of(request))
+    return answer(session_id, None, said=f"Kept as the template “{made.name}”.")

@@ -10,16 +10,20 @@ from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import runner
+from arkund.studio.models import Template
 from arkund.studio.pages.fields import ranges_of
-from arkund.studio.services import store
+from arkund.studio.services import store, templates
 from arkund.studio.services.access import session_or_404, sessions_of, user_of
 
 
 def sessions(request: HttpRequest) -> HttpResponse:
     """Show the sessions and the place to drop a folder."""
-    return render(
-        request, "home/home.html", {"sessions": sessions_of(request).filter(ready=True), "ranges": ranges_of("home")}
-    )
+    context = {
+        "sessions": sessions_of(request).filter(ready=True),
+        "ranges": ranges_of("home"),
+        "templates": Template.objects.filter(user_id=user_of(request)),
+    }
+    return render(request, "home/home.html", context)
 
 
 @require_POST
@@ -48,7 +52,11 @@ def load(request: HttpRequest) -> JsonResponse:
     name = (request.POST.get("name") or _top(paths) or "Session").strip()[:120]
     meter = request.POST.get("meter") or "4/4"
 
-    given = {"folder": folder.name, "name": name, "bpm": bpm, "meter": meter}
+    template = request.POST.get("template", "")
+    if template:
+        templates.named(template, user_of(request))  # a wrong name is told before the files are read
+
+    given = {"folder": folder.name, "name": name, "bpm": bpm, "meter": meter, "template": template}
     return JsonResponse({"job": runner.start("import", given, f"import of {name}", user_id=user_of(request)).pk})
 
 

@@ -10,7 +10,7 @@ from arkund.core.errors import AudioError, SettingsError
 from arkund.core.files import audio, checksum
 from arkund.core.files.library import forget_opened
 from arkund.studio.jobs import runner
-from arkund.studio.models import Job, MicRecording, Move, Print, Session
+from arkund.studio.models import Job, MicRecording, Move, Print, Session, Take
 from arkund.studio.services import housekeeping, store
 
 HEAL = "give the folder with the original files: arkund doctor --from FOLDER"
@@ -133,7 +133,7 @@ def _plan(session: Session) -> list[Complaint]:
     except SettingsError as error:
         return [Complaint(f"{name}: its Plan is damaged ({error})", "bring back a copy of the data folder", False)]
     known = set(session.takes.values_list("key", flat=True))
-    mics = set(MicRecording.objects.filter(take__session=session).values_list("mic", flat=True))
+    mics = set(MicRecording.objects.filter(take__session=session, take__kind=Take.DRUMS).values_list("mic", flat=True))
     if session.ready and plan.take not in known:
         out.append(f"its working take {plan.take!r} is not there")
     if mics - {mic.id for mic in plan.mics}:

@@ -24,6 +24,7 @@ Alpine.data("home", () => ({
   error: "",
   bpm: "",
   meter: "4/4",
+  template: "",
   progress: 0,
   job: 0,
 
@@ -41,12 +42,13 @@ Alpine.data("home", () => ({
     if (!found.length || this.busy) return;
     const form = new FormData();
     for (const [file, path] of found) {
-      if (!/\.(wave?|rf64|bw64|w64|aif|aiff|aifc|flac|zip)$/i.test(path)) continue;
+      if (!/\.(wave?|rf64|bw64|w64|aif|aiff|aifc|flac|mid|midi|zip)$/i.test(path)) continue;
       form.append("files", file);
       form.append("paths", path);
     }
     form.append("bpm", this.bpm);
     form.append("meter", this.meter);
+    form.append("template", this.template);
     this.error = "";
     this.busy = true;
     try {

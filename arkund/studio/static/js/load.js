@@ -15,6 +15,7 @@ Alpine.data("load", () => ({
   ...charted({ left: 92, right: 12, top: 40, bottom: 26 }),
   ...song,
   marked: null,
+  templateName: "",
   addPiece: "snare",
 
   begin() {
@@ -49,6 +50,9 @@ Alpine.data("load", () => ({
     const kept = this.sections().filter((s) => s.bar !== bar);
     const all = [...kept, { name: `bar ${bar + 1}`, bar }].sort((a, b) => a.bar - b.bar);
     return this.$store.page.move({ sections: all }, `Section at bar ${bar + 1}`);
+  },
+  keepTemplate() {
+    return this.$store.page.act("template", { name: this.templateName });
   },
   backing(key) {
     return this.chart ? this.chart.backing[key] : null;

@@ -1,0 +1,20 @@
+"""Starting points: a session's settings by kind of mic, under a name."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Template(models.Model):
+    """What ``core.plan.template`` makes of a Plan."""
+
+    name = models.CharField(max_length=80)
+    data = models.JSONField()
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=("name", "user"), name="template_name"),)
+
+    def __str__(self) -> str:
+        return self.name

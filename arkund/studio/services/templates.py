@@ -1,0 +1,35 @@
+"""Templates: kept from a session, and what a new one starts from."""
+
+from arkund.core.errors import SettingsError
+from arkund.core.plan.template import changes_of, template_of
+from arkund.studio.models import Move, Session, Template
+from arkund.studio.services import moves
+
+
+def keep(session: Session, name: str, user_id: int | None = None) -> Template:
+    """Keep a session's settings under a name; a former template of that name is replaced."""
+    name = "".join(c for c in name if c.isprintable()).strip()[:80]
+    if not name:
+        raise SettingsError("name: a template needs a name.")
+    made, _ = Template.objects.update_or_create(
+        name=name, user_id=user_id, defaults={"data": template_of(session.plan)}
+    )
+    return made
+
+
+def named(name: str, user_id: int | None = None) -> Template:
+    """Return a template by its name; raises SettingsError that lists the known ones."""
+    found = Template.objects.filter(name=name, user_id=user_id).first()
+    if found is None:
+        known = ", ".join(Template.objects.filter(user_id=user_id).values_list("name", flat=True)) or "none"
+        raise SettingsError(f"template: no template {name!r}; there are {known}.")
+    return found
+
+
+def start_from(session: Session, template: Template) -> Move:
+    """Let a session start from a template, as one Move: its tools loaded but bypassed."""
+    changes = changes_of(session.plan, template.data)
+    words = "Every tool is loaded and bypassed; switch on what the song needs."
+    return moves.apply(
+        session.pk, changes, step="load", title=f"Started from the template “{template.name}”", measured=words
+    )
