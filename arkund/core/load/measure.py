@@ -13,6 +13,7 @@ from arkund.core.units import gain_to_db
 BEFORE_S, AFTER_S = 0.004, 0.03
 QUIET_S = 0.002
 ONSET_SHARE = 0.25
+STANDS_OUT = 6.0  # times what rang before
 FEWEST_HITS = 3
 MOST_HITS = 24
 SAME_DB = -50.0  # what is left of one mic when another is taken away at the best gain
@@ -23,12 +24,12 @@ MOST_APART_MS = 6.0
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """How a mic hears a piece: median peak in dBFS, and how much later than the piece's own mic, in ms."""
+    """How a mic hears a piece: median peak in dBFS, and how much later than the piece's own mic, in ms (None where it hardly stands out)."""
 
     mic: str
     piece: str
     level_db: float
-    later_ms: float
+    later_ms: float | None
     hits: int
 
 
@@ -47,12 +48,15 @@ def heard(plan, recordings, hits: Mapping[str, Sequence]) -> list[Heard]:
                 continue
             sound = np.abs(np.stack([reader.read(s - int(BEFORE_S * rate), s + int(AFTER_S * rate)) for s in at]))
             course = sound.mean(axis=0)
-            course = course - course[: int(QUIET_S * rate)].mean()  # what rang before is not this stroke
-            first = int(np.argmax(course >= ONSET_SHARE * course.max()))
-            rows.append((mic, float(gain_to_db(np.median(sound.max(axis=1)))), first / rate * 1000))
+            before = float(course[: int(QUIET_S * rate)].mean())  # what rang before is not this stroke
+            clear = course.max() > STANDS_OUT * before
+            first = int(np.argmax(course - before >= ONSET_SHARE * (course.max() - before))) / rate * 1000
+            rows.append((mic, float(gain_to_db(np.median(sound.max(axis=1)))), first if clear else None))
         reference = timing_mic(plan.mics, piece)
-        own = next((late for mic, _, late in rows if reference and mic == reference.id), 0.0)
-        out += [Heard(mic, piece, round(level, 2), round(late - own, 3), len(at)) for mic, level, late in rows]
+        own = next((late for mic, _, late in rows if reference and mic == reference.id), None)
+        for mic, level, late in rows:
+            later = None if own is None or late is None else round(late - own, 3)
+            out.append(Heard(mic, piece, round(level, 2), later, len(at)))
     return out
 
 

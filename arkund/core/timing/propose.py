@@ -7,6 +7,7 @@ import numpy as np
 from arkund.core.findings import Finding
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import Deviation
+from arkund.core.timing.strokes import strokes
 from arkund.core.timing.tempo import MapGuess
 
 OUTLIER_MS = 18.0
@@ -40,7 +41,9 @@ def propose_tempo(tempo, guess: MapGuess | None) -> list[Finding]:
 def propose(rows: Sequence[Deviation]) -> list[Finding]:
     """Return notes on bars in which strokes of kick or snare lie far from the grid; moving them stays a decision."""
     out = []
-    main = [d for d in rows if d.piece in ("kick", "snare") and not d.ghost]
+    # A flam's grace note is meant to be early: of each stroke only what leads it counts.
+    leads = [stroke.lead for stroke in strokes(rows)]
+    main = [d for d in leads if d.piece in ("kick", "snare") and not d.ghost]
     for bar in sorted({d.bar for d in main}):
         far = [d for d in main if d.bar == bar and abs(d.off_ms) >= OUTLIER_MS]
         if not far:

@@ -82,7 +82,8 @@ Alpine.data("load", () => ({
     return this.chart ? this.chart.heard.rows : [];
   },
   cellWords(cell) {
-    return cell ? `${figure(cell[0], 0)} · ${figure(cell[1], 1)} ms` : "–";
+    if (!cell) return "–";
+    return cell[1] === null ? figure(cell[0], 0) : `${figure(cell[0], 0)} · ${figure(cell[1], 1)} ms`;
   },
   /** A close mic should be the one in which its own piece stands out. */
   fits(row) {

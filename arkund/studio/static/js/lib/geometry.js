@@ -63,8 +63,11 @@ export function clock(seconds) {
 }
 
 /** A number with a true minus sign and fixed digits. */
-export const figure = (value, digits = 1, signed = false) =>
-  `${signed && value > 0 ? "+" : ""}${value.toFixed(digits)}`.replace("-", "−");
+export function figure(value, digits = 1, signed = false) {
+  const text = value.toFixed(digits);
+  if (Number(text) === 0) return text.replace("-", ""); // nothing has no sign
+  return `${signed && value > 0 ? "+" : ""}${text}`.replace("-", "−");
+}
 
 /** The hertz figure of an axis: 50, 2k. */
 export const hertz = (value) => (value >= 1000 ? `${value / 1000}k` : `${value}`);
