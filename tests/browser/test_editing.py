@@ -165,6 +165,45 @@ class TestEditing:
         expect(page.locator("#message")).to_contain_text("moved +1.0 ms")
         page.locator("#undo").click()
 
+    def test_a_stroke_dragged(self, page, three_takes):
+        """Its glyph is pulled along the beat."""
+        ready(page, f"{three_takes}/timing/")
+        box = page.locator("canvas").first.bounding_box()
+        where = page.evaluate(
+            "() => { const d = document.querySelector('[x-data=timing]')._x_dataStack[0]; const h = d.byBar.get(1)[0];"
+            " return [d.axis().to(h[2]), d.sheet.top + 1.5 * 22]; }"
+        )
+        page.mouse.move(box["x"] + where[0], box["y"] + where[1])
+        page.mouse.down()
+        page.mouse.move(box["x"] + where[0] + 5, box["y"] + where[1], steps=3)
+        page.mouse.up()
+        expect(page.locator("#message")).to_contain_text("Stroke at")
+        page.locator("#undo").click()
+
+    def test_a_bar_line_dragged_and_a_tempo_tapped(self, page, three_takes):
+        """The line lies where it was dropped; taps along with the loop make a tempo to take."""
+        ready(page, f"{three_takes}/load/")
+        box = page.locator("canvas").bounding_box()
+        at = page.evaluate(
+            "() => { const d = document.querySelector('[x-data=load]')._x_dataStack[0]; return d.axis().to(d.chart.bars.lines_s[4]); }"
+        )
+        page.mouse.move(box["x"] + at, box["y"] + 34)
+        page.mouse.down()
+        page.mouse.move(box["x"] + at + 6, box["y"] + 34, steps=3)
+        page.mouse.up()
+        expect(page.locator("#message")).to_contain_text("Bar line 5 at")
+        page.locator("#undo").click()
+        ready(page, f"{three_takes}/timing/")
+        page.locator("#play").click()
+        page.wait_for_function("() => globalThis.arkund.player.playing")
+        for _ in range(5):
+            page.keyboard.press("t")
+            page.wait_for_timeout(500)
+        page.keyboard.press("Space")
+        page.get_by_role("button", name=re.compile("take the tapped")).click()
+        expect(page.locator("#message")).to_contain_text("tapped")
+        page.locator("#undo").click()
+
     def test_a_missed_hit_added(self, page, three_takes):
         """At the mark, by the key a; it stands on Timing too."""
         ready(page, f"{three_takes}/load/")

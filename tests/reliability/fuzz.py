@@ -1,4 +1,4 @@
-"""Damaged audio files, damaged archives and senseless requests: ``make fuzz FUZZ=2000`` (so many files, and so many requests).
+"""Damaged audio files, MIDI files, lists of hits and archives, and senseless requests: ``make fuzz FUZZ=2000`` (so many files, and so many requests).
 
 Each must be taken or refused in a sentence; no answer is a 500, none tells a path of this machine, and nothing half-made stays.
 """
@@ -80,8 +80,10 @@ class Fuzz:
         import soundfile
         from django.test import Client
 
+        from arkund.studio.services import editing
         from arkund.studio.services.archiving import archive
         from arkund.studio.services.importing import import_folder
+        from arkund.studio.services.measuring import Measure
 
         self.session = import_folder(small_recording(folder / "in", 4.0, 72), bpm=120.0, name="asked for")
         self.archive = archive(self.session, folder / "base.zip").read_bytes()
@@ -91,6 +93,10 @@ class Fuzz:
             made = io.BytesIO()
             soundfile.write(made, sound, 48_000, subtype, format=kind)
             self.files[name] = made.getvalue()
+        self.hits = {}
+        for ending in ("mid", "csv", "json"):
+            editing.export(Measure(self.session), folder / f"hits.{ending}")
+            self.hits[ending] = (folder / f"hits.{ending}").read_bytes()
         self.client = Client(headers={"host": "localhost"}, raise_request_exception=False)
         self.client.get("/")
 
@@ -108,12 +114,20 @@ class Fuzz:
             self.wrong.append(f"{what}: {type(error).__name__}: {error}")
 
     def file(self) -> None:
-        """Import a damaged audio file, or restore a damaged archive."""
+        """Import a damaged audio file, restore a damaged archive, or take hits or a tempo map from a damaged file."""
+        from arkund.studio.services import editing
         from arkund.studio.services.archiving import restore
         from arkund.studio.services.importing import import_folder
 
         with tempfile.TemporaryDirectory(dir=self.folder) as name:
-            if self.rng.random() < 0.35:
+            if self.rng.random() < 0.3:
+                ending = self.rng.choice(list(self.hits))
+                path = Path(name) / f"x.{ending}"
+                path.write_bytes(mutated(self.hits[ending], self.rng))
+                self._sentence(ending, lambda: editing.read_hits(path))
+                if ending == "mid":
+                    self._sentence("tempo", lambda: editing.tempo_of_midi(editing.read_midi(path), path.name))
+            elif self.rng.random() < 0.35:
                 path = Path(name) / "x.zip"
                 path.write_bytes(self._damaged_archive())
                 self._sentence("archive", lambda: restore(path).delete())
@@ -171,6 +185,10 @@ class Fuzz:
             "decide": {"step": "level", "key": "level:kit", "verdict": "leave", "reason": "", "version": 0},
             "take": {"take": "take-1", "version": 0, "look": False},
             "quantise": {"settings": {"first_bar": 0, "last_bar": 1, "grid": 16, "strength": 50.0}, "version": 0},
+            "stroke": {"time_s": 2.5, "by_ms": 3.0, "version": 0},
+            "line": {"bar": 1, "time_s": 2.0, "version": 0},
+            "comp": {"action": "use", "take": "take-1", "first_bar": 0, "last_bar": 1, "from_bar": 1, "version": 0},
+            "template": {"name": "x", "version": 0},
             "hit": {"change": {"kind": "add", "piece": "kick", "time_s": 1.0}, "version": 0},
             "replace-hit": {"piece": "kick", "action": "capture", "time_s": 1.0, "version": 0},
             "audition": {
@@ -199,6 +217,9 @@ class Fuzz:
                     "{0}/data",
                     "archive/{1}.zip",
                     "{0}/?x={0}",
+                    "around?at={0}",
+                    "null?a={0}&b=strip:{0}",
+                    "hits.{0}",
                 ]
             )
             word = rng.choice(

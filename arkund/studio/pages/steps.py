@@ -33,7 +33,7 @@ PAGES = {
             "load",
             "Load",
             "What did each mic really hear?",
-            "Every mic over the song; above them the hits that were found, by piece.",
+            "Every mic over the song; above them the hits that were found, by piece, and the bar lines, which can be dragged.",
         ),
         Step(
             "level",

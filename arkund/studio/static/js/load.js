@@ -16,6 +16,7 @@ Alpine.data("load", () => ({
   ...song,
   marked: null,
   templateName: "",
+  line: null, // the bar line under the pointer
   addPiece: "snare",
 
   begin() {
@@ -110,6 +111,26 @@ Alpine.data("load", () => ({
     this.marked = best && Math.abs(best.time - time) < reach ? best : { time, piece: "" };
     if (piece) this.addPiece = piece;
   },
+  /** A bar line is dragged above the chart; its neighbours stay. */
+  down(event) {
+    if (!this.chart || event.offsetY >= this.sheet.top) return song.down.call(this, event);
+    const x = this.axis();
+    const { lines_s } = this.chart.bars;
+    const near = lines_s.map((at, bar) => ({ bar, far: Math.abs(x.to(at) - event.offsetX) })).sort((a, b) => a.far - b.far)[0];
+    if (near && near.far < 7) this.line = { bar: near.bar, at: lines_s[near.bar], from: event.offsetX };
+  },
+  moveTo(event) {
+    if (!this.line) return song.moveTo.call(this, event);
+    this.line.at = this.axis().back(event.offsetX);
+    this.kept.soon();
+  },
+  up(event) {
+    const { line } = this;
+    if (!line) return song.up.call(this, event);
+    this.line = null;
+    this.kept.soon();
+    if (Math.abs(event.offsetX - line.from) > 2) this.$store.page.act("line", { bar: line.bar, time_s: Number(line.at.toFixed(4)) });
+  },
   markedWords() {
     if (!this.marked) return "";
     return `${this.marked.piece ? `${this.marked.piece} hit` : "mark"} at ${this.marked.time.toFixed(4)} s`;
@@ -168,6 +189,10 @@ Alpine.data("load", () => ({
     const base = sheet.top + lanes.length * LANE + 8;
     chart.mics.forEach((mic, i) => this.wave(mic, base + i * this.row, x));
     this.drawSong(x);
+    if (this.line) {
+      sheet.line(x.to(this.line.at), 0, x.to(this.line.at), sheet.bottom, "yours", 1, [3, 3]);
+      sheet.text(`bar ${this.line.bar + 1} at ${this.line.at.toFixed(3)} s`, x.to(this.line.at) + 6, sheet.top + 8, "yours");
+    }
     if (this.marked) sheet.line(x.to(this.marked.time), sheet.top, x.to(this.marked.time), sheet.bottom, "ask", 1);
   },
   lane(piece, y, x) {

@@ -23,12 +23,16 @@ Alpine.data("timing", () => ({
   byBar: new Map(),
   span: [-0.12, null],
   count: 0, // bars
+  dragged: null, // the chosen glyph under the pointer
+  now: null, // where the ear is, in seconds
+  taps: [],
   anchor: null,
 
   begin() {
     this.hear("keydown", (e) => this.key(e));
     this.$refs.scroll.addEventListener("scroll", () => this.kept.soon(), { passive: true });
-    this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => (this.anchor = null));
+    this.hear("playhead", (e) => (this.now = e.detail));
+    this.pointer((e) => this.down(e), (e) => this.moveTo(e), (e) => this.up(e));
     this.$refs.canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
   },
   take(chart) {
@@ -72,15 +76,31 @@ Alpine.data("timing", () => ({
     const bar = this.barAt(event.offsetY);
     const x = this.axis();
     const near = (this.byBar.get(bar) || []).map((h) => [Math.abs(x.to(h[2]) - event.offsetX), h]).sort((a, b) => a[0] - b[0])[0];
-    if (near && near[0] < SAME_PX) this.choose(near[1]);
+    if (near && near[0] < SAME_PX) {
+      this.choose(near[1]);
+      this.dragged = { from: event.offsetX, to: event.offsetX };
+    }
     else [this.anchor, this.first, this.last] = [bar, bar, bar];
     this.kept.soon();
   },
   moveTo(event) {
+    if (this.dragged) {
+      this.dragged.to = event.offsetX;
+      this.kept.soon();
+      return;
+    }
     if (this.anchor === null || this.anchor === undefined) return;
     const bar = this.barAt(event.offsetY);
     [this.first, this.last] = [Math.min(bar, this.anchor), Math.max(bar, this.anchor)];
     this.kept.soon();
+  },
+  up(event) {
+    const { dragged } = this;
+    this.anchor = null;
+    this.dragged = null;
+    if (!dragged || Math.abs(event.offsetX - dragged.from) < 3 || !this.chosen) return;
+    const x = this.axis();
+    this.nudge((x.back(event.offsetX) - x.back(dragged.from)) * this.chart.beat_ms[this.chosen[1]]);
   },
   choose(hit) {
     this.chosen = hit;
@@ -105,6 +125,7 @@ Alpine.data("timing", () => ({
       p: () => this.next(-1),
       ArrowLeft: () => this.chosen && this.nudge(-by),
       ArrowRight: () => this.chosen && this.nudge(by),
+      t: () => this.tap(),
       q: () => this.first !== null && this.quantise(),
       Escape: () => this.choose(null),
     };
@@ -136,6 +157,28 @@ Alpine.data("timing", () => ({
   },
   setTempo(key, event) {
     this.$store.page.move({ [`tempo.${key}`]: Number(event.target.value) }, `${key === "bpm" ? "Tempo" : "First bar at"} ${event.target.value}`);
+  },
+  /** Tap along with what is played: the beats as the ear has them. */
+  tap() {
+    if (this.now === null) return;
+    if (this.taps.length && (this.now <= this.taps.at(-1) || this.now - this.taps.at(-1) > 2)) this.taps = [];
+    this.taps = [...this.taps, this.now];
+  },
+  tapped() {
+    const gaps = this.taps.slice(1).map((at, k) => at - this.taps[k]).sort((a, b) => a - b);
+    return gaps.length >= 3 ? 60 / gaps[Math.floor(gaps.length / 2)] : 0;
+  },
+  tapWords() {
+    return this.tapped() ? `take the tapped ${figure(this.tapped(), 1)} BPM` : `tap the beat while it plays: key t${this.taps.length ? ` (${this.taps.length})` : ""}`;
+  },
+  /** The first tap is the first beat of a bar; the estimate from the hits makes it exact. */
+  takeTaps() {
+    const { beats_per_bar, beat_unit } = this.chart.tempo;
+    const bpm = Number(this.tapped().toFixed(2));
+    const bar = (60 / bpm / (beat_unit === 8 && beats_per_bar % 3 === 0 ? 3 : 1)) * beats_per_bar;
+    const first = this.taps[0] % bar;
+    this.taps = [];
+    return this.$store.page.move({ "tempo.bpm": bpm, "tempo.first_bar_s": Number(first.toFixed(4)), "tempo.changes": [] }, `Tempo ${bpm} BPM, tapped`);
   },
   setLine(event) {
     return this.$store.page.act("line", { bar: this.first, time_s: Number(event.target.value) });
@@ -251,6 +294,7 @@ Alpine.data("timing", () => ({
       const y = sheet.top + (Number(note.place) + 0.5) * ROW - scroll.scrollTop;
       if (y > sheet.top - ROW && y < sheet.bottom + ROW) sheet.pin(note.number, sheet.left - 44, y, note.state);
     }
+    if (this.dragged) sheet.line(this.dragged.to, sheet.top, this.dragged.to, sheet.bottom, "yours", 1, [3, 3]);
     c.restore();
     sheet.frame();
   },
