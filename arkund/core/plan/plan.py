@@ -222,6 +222,9 @@ class Plan(Settings):
         lone = [(cut.piece, cut.at) for cut in self.lone_cuts]
         if lone != sorted(set(lone)):
             raise SettingsError("lone_cuts: must be in order of piece and time, one at a place.")
+        pairs = list(zip(self.lone_cuts[::2], self.lone_cuts[1::2], strict=False))
+        if 2 * len(pairs) != len(self.lone_cuts) or any(a.piece != b.piece or b.shift != 0 for a, b in pairs):
+            raise SettingsError("lone_cuts: come in pairs, one there and one back to 0.")
         known = {capture.id for capture in self.captures}
         for used in (*self.placements, *self.layers):
             if used.capture not in known:

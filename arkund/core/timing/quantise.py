@@ -5,9 +5,7 @@ import dataclasses
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
-from arkund.core.plan.plan import Cut, LoneCut
+from arkund.core.plan.plan import Cut, LoneCut, Plan
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.gaps import BEFORE_S, SLICE_FADE_MS, Gap, close_gap
 from arkund.core.timing.grid import guess
@@ -71,59 +69,81 @@ def quantise(hits: Mapping[str, Sequence], plan, settings: QuantiseSettings, rat
     hits : in the time of the recording; read : the sum of all mics, float32 [shape=(samples,)] for a span of the recording
     """
     rows = rows_of(hits, plan, settings)
-    mine = [s for s in strokes(rows) if settings.first_bar <= s.lead.bar <= settings.last_bar]
-    wanted = _targets(mine, rows, settings)
-    lone, alone = _lone_cuts(mine, wanted, settings, plan, rate, rows)
-    made = edit(rows, plan, mine, wanted, rate, read, settings.method, lone, alone)
-    return dataclasses.replace(made, split=sum(map(_shares, mine)) if settings.split_cymbals else 0)
+    song = _Song(plan, strokes(rows), rate, read)
+    mine = [s for s in song.strokes if settings.first_bar <= s.lead.bar <= settings.last_bar]
+    made = song.edited(_targets(mine, rows, settings), settings.method)
+    lone, alone = _lone_cuts(mine, settings, song)
+    split = sum(map(_shares, mine)) if settings.split_cymbals else 0
+    return dataclasses.replace(made, lone_cuts=lone, alone=alone, split=split)
 
 
 def move_stroke(hits: Mapping[str, Sequence], plan, time_s: float, by_ms: float, rate: int, read: Callable) -> Edit:
     """Return a Plan's cuts with the stroke at a time (of the recording) moved by some ms from where it sounds now; the others stay."""
-    rows = deviations(hits, plan.tempo, 16)
-    every = strokes(rows)
-    mine = min(every, key=lambda s: min(abs(d.time_s - time_s) for d in s.hits))
-    shift = _shift_at(plan.cuts, round(mine.first_s * rate)) / rate * 1000
-    return edit(rows, plan, [mine], {mine: shift + by_ms}, rate, read, "auto", plan.lone_cuts, 0)
+    song = _Song(plan, strokes(deviations(hits, plan.tempo, 16)), rate, read)
+    mine = min(song.strokes, key=lambda s: min(abs(d.time_s - time_s) for d in s.hits))
+    shift = _shift_at(plan.cuts, song.first(mine)) / rate * 1000
+    return song.edited({mine: shift + by_ms}, "auto")
 
 
-def edit(rows, plan, mine: list[Stroke], wanted: dict[Stroke, float | None], rate, read, method, lone, alone) -> Edit:
-    """Return a Plan's cuts with some neighbouring strokes at wanted shifts in ms (None = as they are)."""
-    if not mine:
-        return Edit(plan.cuts, plan.lone_cuts, 0, 0, 0, 0, 0, 0, 0.0)
-    every = [round(s.first_s * rate) for s in strokes(rows)]
-    lasts = [round(s.last_s * rate) for s in strokes(rows)]
-    start = bisect.bisect_left(every, round(mine[0].first_s * rate))
-    begin = lasts[start - 1] if start else 0  # edits after the last hit before the range are replaced
-    stop = bisect.bisect_right(every, round(mine[-1].first_s * rate))
-    end = every[stop] if stop < len(every) else lasts[-1] + round(STILL_S * rate)
-    base, resume = _shift_at(plan.cuts, begin), _shift_at(plan.cuts, end)
-    gaps: list[Gap] = []
-    last, shift, furthest, moved = begin, base, 0.0, 0
-    for stroke in mine:
-        new = round((wanted[stroke] or 0.0) / 1000 * rate)
-        first = round(stroke.first_s * rate)
-        if new != shift:
-            gaps.append(close_gap(read, last, first, shift, new, rate, method, plan.crossfade_ms))
-        moved += wanted[stroke] is not None
-        furthest = max(furthest, abs(new) / rate * 1000)
-        last, shift = round(stroke.last_s * rate), new
-    if shift != resume:
-        gaps.append(close_gap(read, last, end, shift, resume, rate, method, plan.crossfade_ms))
-    kept = [cut for cut in plan.cuts if not begin < cut.at <= end]
-    cuts = sorted([*kept, *(cut for gap in gaps for cut in gap.cuts)], key=lambda cut: cut.at)
-    methods = [gap.method for gap in gaps]
-    return Edit(
-        tuple(_simplified(cuts)),
-        tuple(lone),
-        moved,
-        len(mine) - moved,
-        methods.count("slices"),
-        methods.count("stretch"),
-        alone,
-        0,
-        round(furthest, 2),
-    )
+@dataclass(frozen=True, slots=True)
+class _Song:
+    """What edits are made in: the Plan, all strokes by time, and the sum of all mics to listen to."""
+
+    plan: Plan
+    strokes: list[Stroke]
+    rate: int
+    read: Callable
+
+    def first(self, stroke: Stroke) -> int:
+        """Return the sample at which a stroke begins."""
+        return round(stroke.first_s * self.rate)
+
+    def last(self, stroke: Stroke) -> int:
+        """Return the sample at which a stroke's last hit begins."""
+        return round(stroke.last_s * self.rate)
+
+    def edited(self, wanted: Mapping[Stroke, float | None], method: str) -> Edit:
+        """Return the Plan's cuts with neighbouring strokes at wanted shifts in ms (None = as they were played), in the order of time."""
+        plan, mine = self.plan, list(wanted)
+        if not mine:
+            return Edit(plan.cuts, plan.lone_cuts, 0, 0, 0, 0, 0, 0, 0.0)
+        begin, end = self._between(mine)
+        gaps: list[Gap] = []
+        last, shift, furthest = begin, _shift_at(plan.cuts, begin), 0
+
+        def come_to(new: int, before: int) -> None:
+            if new != shift:
+                gaps.append(close_gap(self.read, last, before, shift, new, self.rate, method, plan.crossfade_ms))
+
+        for stroke in mine:
+            new = round((wanted[stroke] or 0.0) / 1000 * self.rate)
+            come_to(new, self.first(stroke))
+            last, shift, furthest = self.last(stroke), new, max(furthest, abs(new))
+        come_to(_shift_at(plan.cuts, end), end)
+        kept = [cut for cut in plan.cuts if not begin < cut.at <= end]
+        cuts = sorted([*kept, *(cut for gap in gaps for cut in gap.cuts)], key=lambda cut: cut.at)
+        moved = sum(target is not None for target in wanted.values())
+        methods = [gap.method for gap in gaps]
+        return Edit(
+            tuple(_simplified(cuts)),
+            plan.lone_cuts,
+            moved,
+            len(mine) - moved,
+            methods.count("slices"),
+            methods.count("stretch"),
+            0,
+            0,
+            round(furthest / self.rate * 1000, 2),
+        )
+
+    def _between(self, mine: Sequence[Stroke]) -> tuple[int, int]:
+        """Return the last hit before some strokes and the first one after them, in samples: what lies between is edited anew."""
+        begins = [self.first(stroke) for stroke in self.strokes]
+        start = bisect.bisect_left(begins, self.first(mine[0]))
+        stop = bisect.bisect_right(begins, self.first(mine[-1]))
+        begin = self.last(self.strokes[start - 1]) if start else 0
+        end = begins[stop] if stop < len(begins) else self.last(self.strokes[-1]) + round(STILL_S * self.rate)
+        return begin, end
 
 
 def _targets(mine: Sequence[Stroke], rows, settings: QuantiseSettings) -> dict[Stroke, float | None]:
@@ -153,30 +173,32 @@ def _shares(stroke: Stroke) -> bool:
     )
 
 
-def _lone_cuts(mine, wanted, settings, plan, rate: int, rows) -> tuple[list[LoneCut], int]:
-    """Return the cuts of the kick's own mics: a kick that fell apart from its snare is brought onto it."""
+def _lone_cuts(mine: Sequence[Stroke], settings: QuantiseSettings, song: _Song) -> tuple[tuple[LoneCut, ...], int]:
+    """Return the cuts of the kick's own mics, each a way there and back, and how many kicks they move: one that fell apart from its snare
+    is brought onto it. Those of other strokes stay.
+    """
     if not mine:
-        return list(plan.lone_cuts), 0
-    low, high = round(mine[0].first_s * rate), round(mine[-1].last_s * rate)
-    out = [c for c in plan.lone_cuts if c.piece != "kick" or not low - rate // 10 <= c.at <= high + rate]
-    if not settings.kick_alone:
-        return sorted(out, key=lambda c: (c.piece, c.at)), 0
-    kicks = sorted(d.time_s for d in rows if d.piece == "kick")
+        return song.plan.lone_cuts, 0
+    rate, before = song.rate, round(BEFORE_S * song.rate)
+    low, high = song.first(mine[0]) - before, song.last(mine[-1])
+    former = song.plan.lone_cuts
+    there_and_back = zip(former[::2], former[1::2], strict=True)
+    out = [cut for pair in there_and_back if not low <= pair[0].at <= high for cut in pair]
+    kicks = sorted(d.time_s for stroke in song.strokes for d in stroke.hits if d.piece == "kick")
     count = 0
-    for stroke in mine:
+    for stroke in mine if settings.kick_alone else ():
         kick, lead = stroke.of("kick"), stroke.lead
         if kick is None or lead.piece != "snare" or abs(kick.time_s - lead.time_s) * 1000 < APART_MS:
             continue
         shift = round((lead.time_s - kick.time_s) * settings.strength / 100.0 * rate)
-        at = round((kick.time_s - BEFORE_S) * rate)
+        at = max(round(kick.time_s * rate) - before, 0)
         following = kicks[bisect.bisect_right(kicks, kick.time_s) :]
-        back = round(min(kick.time_s + ALONE_S, (following[0] - 2 * BEFORE_S) if following else np.inf) * rate)
-        if back - abs(shift) <= at + round(2 * BEFORE_S * rate):
-            continue
-        out.append(LoneCut(piece="kick", at=max(at, 0), shift=shift, fade_ms=SLICE_FADE_MS))
-        out.append(LoneCut(piece="kick", at=back, shift=0, fade_ms=RETURN_FADE_MS, alike=0.5))
-        count += 1
-    return sorted(out, key=lambda c: (c.piece, c.at)), count
+        back = round(min([kick.time_s + ALONE_S, *(next_s - 2 * BEFORE_S for next_s in following[:1])]) * rate)
+        if back - abs(shift) > at + 2 * before:
+            out.append(LoneCut(piece="kick", at=at, shift=shift, fade_ms=SLICE_FADE_MS))
+            out.append(LoneCut(piece="kick", at=back, shift=0, fade_ms=RETURN_FADE_MS, alike=0.5))
+            count += 1
+    return tuple(sorted(out, key=lambda cut: (cut.piece, cut.at))), count
 
 
 def _shift_at(cuts: Sequence[Cut], at: int) -> int:

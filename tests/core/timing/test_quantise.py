@@ -148,6 +148,17 @@ class TestApart:
             at = moved_sample(made.lone_cuts, round(h.time_s * RATE))
             assert moved_sample(made.cuts, at) / RATE == pytest.approx(round(h.time_s * 2) / 2, abs=1e-4)
 
+    def test_other_bars_keep_their_kicks(self):
+        """Bars done one after the other give what all at once give; a bar done again without it gets its kicks back."""
+        all_at_once = pulled(self.apart(), kick_alone=True).lone_cuts
+        plan = Plan(tempo=Tempo(bpm=120.0))
+        for bar in range(4):
+            settings = QuantiseSettings(first_bar=bar, last_bar=bar, grid=8, kick_alone=True, method="slices")
+            plan = plan.replace(lone_cuts=quantise(self.apart(), plan, settings, RATE, noise).lone_cuts)
+        assert plan.lone_cuts == all_at_once
+        settings = QuantiseSettings(first_bar=1, last_bar=1, grid=8)
+        assert len(quantise(self.apart(), plan, settings, RATE, noise).lone_cuts) == len(all_at_once) - 4
+
     def test_cymbal_and_snare_share_the_error(self):
         """Half of it on each side."""
         hits = {"snare": [hit("snare", k + 0.49) for k in range(8)], "ride": [hit("ride", k + 0.51) for k in range(8)]}
