@@ -48,7 +48,8 @@ class TestPropose:
 
     def test_mix(self, straight):
         """Shells are sent, sub and overheads are not; pairs go to the sides."""
-        changes = propose_mix(straight.plan, {"OH L": "L", "OH R": "R"}).changes
+        plan = put(straight.plan, {"mics.OH L.side": "L", "mics.OH R.side": "R"})
+        changes = propose_mix(plan).changes
         assert changes["mics.SN top.mix.punch_send_db"] == 0.0
         assert changes["mics.T1.mix.sustain_send_db"] == -4.0
         for other in ("Kik sub", "OH L", "Rm L", "HH"):

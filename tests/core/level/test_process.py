@@ -11,6 +11,17 @@ from tests.kits import small_kit
 RATE = 48_000
 
 
+def hot(seed, mic, over):
+    """Hits above full scale, as they were before the converter cut them."""
+    audio = small_kit(seed=seed, style="straight", bpm=110.0, bars=4).audio[mic].astype(np.float64)
+    return (audio / np.abs(audio).max() * over).astype(np.float32)
+
+
+@pytest.fixture(scope="module")
+def snare():
+    return hot(951, "SN top", 1.3)
+
+
 class TestStepped:
     """A gain that holds from a place on."""
 
@@ -34,22 +45,12 @@ class TestStepped:
 class TestRepaired:
     """Short flat tops drawn anew."""
 
-    @staticmethod
-    def hot(seed, mic, over):
-        """Hits above full scale, as they were before the converter cut them."""
-        audio = small_kit(seed=seed, style="straight", bpm=110.0, bars=4).audio[mic].astype(np.float64)
-        return (audio / np.abs(audio).max() * over).astype(np.float32)
-
-    @pytest.fixture(scope="class")
-    def snare(self):
-        return self.hot(951, "SN top", 1.3)
-
     @pytest.mark.parametrize(
         ("seed", "mic", "over", "most"), [(952, "KD in", 1.3, 0.6), (953, "T1", 1.25, 0.8), (955, "SN top", 1.15, 0.8)]
     )
     def test_nearer_to_what_was_played(self, seed, mic, over, most):
         """The error over the short tops falls to ``most`` of what the flat tops have; every drawn sample is at least at full scale."""
-        played = self.hot(seed, mic, over)
+        played = hot(seed, mic, over)
         cut = np.clip(played, -1.0, 1.0)
         out = repaired(ArrayMic(cut).read, RATE)(0, cut.size)
         short = np.zeros(cut.size, bool)
