@@ -81,7 +81,7 @@ class Settings:
 
     def to_json(self) -> dict[str, Any]:
         """Return plain data (dicts, lists, numbers, texts) that :meth:`from_json` reads back."""
-        return {each.name: _plain(getattr(self, each.name)) for each in fields(self)}
+        return {each.name: plain(getattr(self, each.name)) for each in fields(self)}
 
     @classmethod
     def from_json(cls, data: Any, where: str = "") -> Self:
@@ -133,6 +133,7 @@ def _check(each: dataclasses.Field, hint: Any, value: Any) -> None:
         raise SettingsError(f"{name}: expected a text of at most {longest} characters, got {value!r}.")
 
 
+@functools.cache
 def _union(hint: Any) -> tuple[Any, ...]:
     """Return the members of a union annotation, or the annotation alone."""
     if isinstance(hint, types.UnionType) or typing.get_origin(hint) is typing.Union:
@@ -140,13 +141,14 @@ def _union(hint: Any) -> tuple[Any, ...]:
     return (hint,)
 
 
-def _plain(value: Any) -> Any:
+def plain(value: Any) -> Any:
+    """Return a value of a settings field as plain data."""
     if isinstance(value, Settings):
         return value.to_json()
     if isinstance(value, tuple):
-        return [_plain(item) for item in value]
+        return [plain(item) for item in value]
     if isinstance(value, dict):
-        return {key: _plain(item) for key, item in value.items()}
+        return {key: plain(item) for key, item in value.items()}
     return value
 
 

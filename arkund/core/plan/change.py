@@ -7,15 +7,20 @@ from typing import Any
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Plan
-from arkund.core.settings import Settings, hints_of, typed
+from arkund.core.settings import Settings, hints_of, plain, typed
 
 
 def get(plan: Plan, path: str) -> Any:
     """Return the plain value at a path."""
-    node: Any = plan.to_json()
+    node: Any = plan
     for step in path.split("."):
-        node = node[_key(node, step, path)]
-    return node
+        if isinstance(node, Settings):
+            node = getattr(node, _key(dict.fromkeys(type(node).__dataclass_fields__), step, path))
+        elif isinstance(node, tuple):
+            node = node[_key(_ids(node), step, path)]
+        else:
+            _key(node, step, path)  # says that there is nothing below
+    return plain(node)
 
 
 def put(plan: Plan, changes: dict[str, Any]) -> Plan:
@@ -59,10 +64,15 @@ def _changed(old: Any, hint: Any, change: dict[str, Any] | _Value) -> Any:
     if isinstance(old, tuple):
         items, kinds = list(old), typing.get_args(hint)
         for step, mine in change.items():
-            index = _key([{"id": item.id} if hasattr(item, "id") else item for item in old], step, path)
+            index = _key(_ids(old), step, path)
             items[index] = _changed(items[index], kinds[0 if kinds[-1] is Ellipsis else index], mine)
         return tuple(items)
     return _key(old, next(iter(change)), path)  # says what is known below
+
+
+def _ids(items: tuple) -> list:
+    """Return what entries are found by: their ids, or themselves."""
+    return [{"id": item.id} if hasattr(item, "id") else item for item in items]
 
 
 def _path(change: dict[str, Any] | _Value) -> str:

@@ -1,5 +1,8 @@
 """A session: one song's drum recording with its current Plan."""
 
+import functools
+import marshal
+
 from django.conf import settings
 from django.db import models
 
@@ -28,4 +31,10 @@ class Session(models.Model):
     @property
     def plan(self) -> Plan:
         """Return the current Plan, checked."""
-        return Plan.from_json(self.plan_json)
+        return _read(marshal.dumps(self.plan_json))
+
+
+@functools.lru_cache(maxsize=16)
+def _read(data: bytes) -> Plan:
+    """Read a Plan once: a song whose every stroke was moved has thousands of cuts, and each request asks for it several times."""
+    return Plan.from_json(marshal.loads(data))  # noqa: S302 - what was dumped a line before
