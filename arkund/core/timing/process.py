@@ -7,7 +7,8 @@ Stretching is nothing else: several small cuts within a tail, where the sound is
 """
 
 import bisect
-from collections.abc import Callable, Sequence
+import functools
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,7 @@ from arkund.core.units import ms_to_samples
 
 Read = Callable[[int, int], np.ndarray]
 END = 1 << 60
+MOST_TOGETHER = 48_000  # samples that a read may be longer than what is asked for
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,17 +57,27 @@ class Edited:
     def read(self, read: Read, start: int, stop: int) -> np.ndarray:
         """Return a span of the edited recording, float32 [shape=(stop - start,)]; ``read`` gives the untouched one, silent outside of it."""
         out = np.zeros(stop - start, np.float32)
-        pieces, number = self._pieces, bisect.bisect_right(self._starts, start) - 1
-        while number < len(pieces):
+        mine = list(self._within(start, stop))
+        low = min((first - piece.shift for piece, _, first, _ in mine), default=0)
+        high = max((last - piece.shift for piece, _, _, last in mine), default=0)
+        apart = high - low > 2 * (stop - start) + MOST_TOGETHER  # pieces from far away are read one by one
+        wide = None if apart else read(low, high)
+        for piece, after, first, last in mine:
+            place = first - piece.shift, last - piece.shift
+            part = read(*place) if wide is None else wide[place[0] - low : place[1] - low]
+            out[first - start : last - start] += self._faded(part, piece, after, first, last)
+        return out
+
+    def _within(self, start: int, stop: int) -> Iterator[tuple[Segment, Segment | None, int, int]]:
+        """Yield the pieces that are heard in a span, each with the one after it and its first and last sample there, its fade included."""
+        pieces = self._pieces
+        for number in range(max(bisect.bisect_right(self._starts, start) - 1, 0), len(pieces)):
             piece, after = pieces[number], pieces[number + 1] if number + 1 < len(pieces) else None
             low, high = max(piece.start - piece.fade, start), min(after.start if after else END, stop)
             if low >= stop:
-                break
+                return
             if high > low:
-                part = read(low - piece.shift, high - piece.shift)
-                out[low - start : high - start] += self._faded(part, piece, after, low, high)
-            number += 1
-        return out
+                yield piece, after, low, high
 
     @staticmethod
     def _faded(part: np.ndarray, piece: Segment, after: Segment | None, low: int, high: int) -> np.ndarray:
@@ -74,14 +86,19 @@ class Edited:
             return part
         part = part.copy()
         if comes:
-            some = min(piece.start, high) - low
-            part[:some] *= crossfade(np.arange(low, low + some) - piece.start + piece.fade, piece.fade, piece.alike)[0]
+            some, begin = min(piece.start, high) - low, low - piece.start + piece.fade
+            part[:some] *= _curves(piece.fade, piece.alike)[0][begin : begin + some]
         if goes:
-            first = max(after.start - after.fade, low)
-            part[first - low :] *= crossfade(
-                np.arange(first, high) - after.start + after.fade, after.fade, after.alike
-            )[1]
+            begin = after.start - after.fade
+            first = max(begin, low)
+            part[first - low :] *= _curves(after.fade, after.alike)[1][first - begin : high - begin]
         return part
+
+
+@functools.lru_cache(maxsize=4096)
+def _curves(length: int, alike: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return a whole crossfade, because every mic asks for the same ones."""
+    return crossfade(np.arange(length), length, alike)
 
 
 def read_edited(
