@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import Deviation, deviations
 from arkund.core.units import power_to_db
 
@@ -188,9 +187,3 @@ def _ring_db(x: np.ndarray, low_hz: float, high_hz: float, rate: int) -> float:
     power = np.abs(np.fft.rfft(frames, axis=1)) ** 2
     band = power[:, (hz >= low_hz) & (hz < min(high_hz, rate / 2))].sum(axis=1) / size**2
     return float(power_to_db(np.quantile(band, TAIL_SHARE) + 1e-12))
-
-
-def lines_of_take(tempo, offset: float, bars: int) -> list[float]:
-    """Return when a take's bars begin, in its own time."""
-    song = bars_of(tempo)
-    return [song.start_s(bar) + offset for bar in range(bars + 1)]

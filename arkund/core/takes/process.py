@@ -1,7 +1,6 @@
 """Takes joined into one performance: every mic is cut at the same samples, and what follows works on the result."""
 
 import bisect
-import dataclasses
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
@@ -143,5 +142,5 @@ def _needed(home: str, joins: Sequence[Join]) -> tuple[Join, ...]:
     for join in joins:
         last = out[-1] if out else Join(take=home)
         if join.take != last.take or join.at - join.from_at != last.at - last.from_at:
-            out.append(dataclasses.replace(join) if join.at > (out[-1].at if out else -1) else join)
+            out.append(join)
     return tuple(out)

@@ -101,13 +101,6 @@ def _curves(length: int, alike: float) -> tuple[np.ndarray, np.ndarray]:
     return crossfade(np.arange(length), length, alike)
 
 
-def read_edited(
-    read: Read, cuts: Sequence, crossfade_ms: float, sample_rate_hz: int, start: int, stop: int
-) -> np.ndarray:
-    """Return a span of the edited recording, float32 [shape=(stop - start,)]: see :class:`Edited`."""
-    return Edited(cuts, crossfade_ms, sample_rate_hz).read(read, start, stop)
-
-
 def moved_sample(cuts: Sequence, at: int) -> int:
     """Return where a sample of the recording is heard after the edits."""
     number = bisect.bisect_right(cuts, at, key=lambda cut: cut.at)

@@ -5,14 +5,14 @@ import pytest
 
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import Cut
-from arkund.core.timing.process import moved_sample, read_edited, segments
+from arkund.core.timing.process import Edited, moved_sample, segments
 
 RATE = 48_000
 
 
 def edited(x, cuts, start=0, stop=None, fade=2.0):
     reader = ArrayMic(x)
-    return read_edited(reader.read, cuts, fade, RATE, start, len(x) if stop is None else stop)
+    return Edited(cuts, fade, RATE).read(reader.read, start, len(x) if stop is None else stop)
 
 
 class TestReadEdited:

@@ -3,6 +3,7 @@ import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { grid } from "./grid.js";
 import { moment } from "./moment.js";
 
 const ROW = 22;
@@ -14,18 +15,15 @@ const STEPS = { plain: 1, shift: 0.1 }; // ms by arrow key; with alt one sample
 Alpine.data("moment", moment);
 
 Alpine.data("timing", () => ({
+  ...grid,
   ...charted({ left: 64, right: 70, top: 26, bottom: 8 }),
   first: null,
   last: null,
-  settings: { strength: 100, tolerance_ms: 0, most_ms: 60, swing: 50, method: "auto", kick_alone: false, split_cymbals: false },
-  groove: null,
   chosen: null,
   byBar: new Map(),
   span: [-0.12, null],
   count: 0, // bars
   dragged: null, // the chosen glyph under the pointer
-  now: null, // where the ear is, in seconds
-  taps: [],
   anchor: null,
 
   begin() {
@@ -158,63 +156,11 @@ Alpine.data("timing", () => ({
   setTempo(key, event) {
     this.$store.page.move({ [`tempo.${key}`]: Number(event.target.value) }, `${key === "bpm" ? "Tempo" : "First bar at"} ${event.target.value}`);
   },
-  /** Tap along with what is played: the beats as the ear has them. */
-  tap() {
-    if (this.now === null) return;
-    if (this.taps.length && (this.now <= this.taps.at(-1) || this.now - this.taps.at(-1) > 2)) this.taps = [];
-    this.taps = [...this.taps, this.now];
-  },
-  tapped() {
-    const gaps = this.taps.slice(1).map((at, k) => at - this.taps[k]).sort((a, b) => a - b);
-    return gaps.length >= 3 ? 60 / gaps[Math.floor(gaps.length / 2)] : 0;
-  },
-  tapWords() {
-    return this.tapped() ? `take the tapped ${figure(this.tapped(), 1)} BPM` : `tap the beat while it plays: key t${this.taps.length ? ` (${this.taps.length})` : ""}`;
-  },
-  /** The first tap is the first beat of a bar; the estimate from the hits makes it exact. */
-  takeTaps() {
-    const { beats_per_bar, beat_unit } = this.chart.tempo;
-    const bpm = Number(this.tapped().toFixed(2));
-    const bar = (60 / bpm / (beat_unit === 8 && beats_per_bar % 3 === 0 ? 3 : 1)) * beats_per_bar;
-    const first = this.taps[0] % bar;
-    this.taps = [];
-    return this.$store.page.move({ "tempo.bpm": bpm, "tempo.first_bar_s": Number(first.toFixed(4)), "tempo.changes": [] }, `Tempo ${bpm} BPM, tapped`);
-  },
   setLine(event) {
     return this.$store.page.act("line", { bar: this.first, time_s: Number(event.target.value) });
   },
   lineTime() {
     return this.chart && this.first !== null ? this.chart.bars.lines_s[this.first] : 0;
-  },
-  estimate() {
-    return this.$store.page.act("tempo");
-  },
-  async upload(event, what) {
-    const [file] = event.target.files;
-    event.target.value = "";
-    if (file) await this.$store.page.send("take-in", file, { what });
-  },
-  grid() {
-    return this.chart ? this.chart.grid : 16;
-  },
-  grids() {
-    return this.chart ? this.chart.grids : [];
-  },
-  gridName(g) {
-    if (g === 0) return "as meant";
-    return g % 3 === 0 ? `1/${(g * 2) / 3} triplets` : `1/${g}`;
-  },
-  setGrid(event) {
-    this.$store.page.choose(event.target.value);
-  },
-  schools() {
-    return this.chart ? Object.entries(this.chart.schools).map(([name, s]) => ({ name, ...s })) : [];
-  },
-  setSchool(school) {
-    Object.assign(this.settings, school.settings);
-  },
-  schoolName(name) {
-    return name === "grid" ? "all on the grid" : "keep the feel";
   },
   cuts() {
     return this.chart ? this.chart.cuts : 0;
@@ -248,28 +194,6 @@ Alpine.data("timing", () => ({
   chosenWords() {
     if (this.first === null) return "Drag over rows to choose bars.";
     return this.first === this.last ? `bar ${this.first + 1}` : `bars ${this.first + 1} to ${this.last + 1}`;
-  },
-  grooveWords() {
-    return this.groove ? `feel of bars ${this.groove[0] + 1} to ${this.groove[1] + 1}` : "the even grid";
-  },
-  takeGroove() {
-    this.groove = this.groove || this.first === null ? null : [this.first, this.last];
-  },
-  quantise() {
-    const more = this.groove ? { groove_first: this.groove[0], groove_last: this.groove[1] } : {};
-    return this.$store.page.act("quantise", { settings: { first_bar: this.first, last_bar: this.last, grid: this.grid(), ...this.settings, ...more } });
-  },
-  allBars() {
-    [this.first, this.last] = [0, this.count - 1];
-    this.kept.soon();
-  },
-  meantAs(grid) {
-    const kept = this.chart.set_meant.filter((m) => m.bar < this.first || m.bar > this.last);
-    const mine = Array.from({ length: this.last - this.first + 1 }, (_, k) => ({ bar: this.first + k, grid }));
-    return this.$store.page.move({ meant: [...kept, ...mine] }, `${this.chosenWords()} meant ${this.gridName(grid)}`);
-  },
-  clearCuts() {
-    return this.$store.page.move({ cuts: [], lone_cuts: [] }, "All edits in time taken back");
   },
   loopBars() {
     const { lines_s } = this.chart.bars;
