@@ -3,6 +3,7 @@
 Each must be taken or refused in a sentence; no answer is a 500, none tells a path of this machine, and nothing half-made stays.
 """
 
+import copy
 import io
 import json
 import random
@@ -169,7 +170,7 @@ class Fuzz:
             if self.rng.random() < 0.15:
                 del node[key]
             else:
-                node[key] = self.rng.choice(STRANGE)
+                node[key] = copy.deepcopy(self.rng.choice(STRANGE))  # what was put in may be spoiled in its turn
             return
 
     def request(self) -> None:

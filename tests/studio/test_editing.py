@@ -273,6 +273,8 @@ class TestPages:
             ("stroke", {"time_s": 1.0, "by_ms": 900}),
             ("line", {"bar": 1, "time_s": 99.0}),
             ("comp", {"action": "dance"}),
+            ("comp", {"action": "use", "take": "take-1", "first_bar": 3, "last_bar": 1}),
+            ("comp", {"action": "use", "take": "take-1", "first_bar": 0, "last_bar": 1, "from_bar": "2"}),
             ("comp", {"action": "use", "take": "take-7", "first_bar": 0, "last_bar": 1}),
             ("quantise", {"settings": {"first_bar": 0, "last_bar": 1, "method": "glue"}}),
         ],

@@ -72,8 +72,8 @@ def comp(request: HttpRequest, session_id: int) -> JsonResponse:
     plan, fade_ms = takes.plan, wanted(body, "fade_ms", float, 2.0)
     if action == "use":
         first, last, take = wanted(body, "first_bar", int), wanted(body, "last_bar", int), wanted(body, "take", str)
-        source = body.get("from_bar")
-        new = takes.with_bars(plan, first, last, take, fade_ms, source if isinstance(source, int) else None)
+        source = wanted(body, "from_bar", int, None)
+        new = takes.with_bars(plan, first, last, take, fade_ms, source)
         title = f"{editing.bars_words(first, last)} from {takes.names[take]}" + (
             f", its bar {source + 1} on" if source is not None else ""
         )

@@ -96,6 +96,10 @@ class Takes:
         """Return the Plan with some bars taken from a take; ``from_bar`` takes them from elsewhere in it, as a loop."""
         if take not in self.hits:
             raise SettingsError(f"take: no take {take!r}; there are {', '.join(self.hits)}.")
+        if not 0 <= first_bar <= last_bar or (from_bar or 0) < 0:
+            raise SettingsError(
+                f"bars: expected a first bar from 0 on and a last one not before it, got {first_bar} to {last_bar}."
+            )
         bars = bars_of(plan.tempo)
         source = first_bar if from_bar is None else from_bar
         later_s = self.offsets_s[take] + bars.start_s(source) - bars.start_s(first_bar)
