@@ -107,3 +107,57 @@ class TestLine:
         done = arkund(tmp_path, "serve", "--host", "0.0.0.0", check=False)  # noqa: S104
         assert done.returncode == 2
         assert "arkund user" in done.stderr
+
+
+class TestEditHalf:
+    """tempo, quantise, takes, midi, level: the documented shapes, and bad input in a sentence."""
+
+    def test_the_edit_half(self, tmp_path_factory, folder, tmp_path):
+        """One session through all of them."""
+        data = tmp_path_factory.mktemp("edit")
+        number = as_json(data, "import", folder, "--name", "Edit")["session"]
+        tempo = as_json(data, "tempo", number)
+        assert {"source", "bpm", "first_bar_s", "changes", "score", "sure", "bend_ms", "doubt"} <= set(tempo)
+        assert tempo["bpm"] == pytest.approx(120.0, abs=0.2)
+
+        made = as_json(data, "quantise", number, "--grid", "1/16", "--strength", 100)
+        assert made["tempo_move"] is not None
+        assert made["moved"] > 20
+        assert set(made["cuts"][0]) == {"at", "shift", "fade_ms", "alike"}
+        assert as_json(data, "quantise", number, "--grid", "1/16", "--strength", 100)["move"] is None
+
+        level = as_json(data, "level", number, "--school", "headroom", "--accept")
+        assert level["window"]["high_db"] == -12.0
+        snare = level["mics"]["SN top.wav"]
+        assert snare["window_db"][0] - 0.6 <= snare["typical_db"] <= snare["window_db"][1] + 0.6
+        assert len(snare["hit_peaks_db"]) == snare["hits"]
+
+        takes = as_json(data, "takes", number)
+        assert set(takes["takes"][0]["bars"][0]) >= {"bar", "score", "offset_ms", "missing", "doubled"}
+        assert as_json(data, "midi", number, tmp_path / "a.mid")["hits"] > 50
+        back = as_json(data, "tempo", number, "--file", tmp_path / "a.mid")
+        assert back["bpm"] == pytest.approx(tempo["bpm"], abs=0.01)
+
+    @pytest.mark.parametrize(
+        ("args", "said"),
+        [
+            (("quantise", "Edit", "--grid", "sixteenth"), "--grid: expected something like 1/16"),
+            (("quantise", "Edit", "--bars", "8-"), "--bars: expected"),
+            (("quantise", "Edit", "--section", "bridge"), "no section 'bridge'"),
+            (("tempo", "Edit", "--from", "midi"), "--file: name the file"),
+            (("midi", "Edit", "hits.txt"), "ends in .mid, .csv, .json"),
+            (("takes", "Edit", "--use", "3"), "expected BARS=TAKE"),
+        ],
+    )
+    def test_bad_input(self, edited, args, said):
+        """Exit code 2 and what was expected."""
+        done = arkund(edited, *args, check=False)
+        assert done.returncode == 2
+        assert said in done.stderr
+
+    @pytest.fixture(scope="class")
+    @classmethod
+    def edited(cls, tmp_path_factory, folder):
+        data = tmp_path_factory.mktemp("edited")
+        arkund(data, "import", folder, "--name", "Edit")
+        return data

@@ -73,6 +73,15 @@ class TestQuantise:
         on_grid.refresh_from_db()
         assert on_grid.plan == before
 
+    def test_bar_lines_that_nobody_set(self, session):
+        """Are taken from the hits first; once set, they stay."""
+        move = editing.settle_bar_lines(session)
+        assert "Tempo map of the hits" in move.title
+        session.refresh_from_db()
+        assert session.plan.tempo.bpm == pytest.approx(120.0, abs=0.2)
+        assert session.plan.tempo.first_bar_s % 0.5 == pytest.approx(0.4, abs=0.02)
+        assert editing.settle_bar_lines(session) is None
+
     def test_nothing_to_do_makes_no_move(self, on_grid):
         """Twice is once."""
         editing.quantise_session(on_grid, ALL)

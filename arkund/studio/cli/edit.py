@@ -130,6 +130,9 @@ def quantise(session: str, as_json: bool, **given) -> None:
     from arkund.studio.services import editing
 
     measure = _measured(session)
+    settled = editing.settle_bar_lines(measure.session)
+    if settled is not None:
+        measure = _measured(session)
     last = editing.last_bar(measure)
     first_bar, last_bar = _bars(given["bars"], last)
     if given["section"]:
@@ -153,6 +156,7 @@ def quantise(session: str, as_json: bool, **given) -> None:
     )
     made, move = editing.quantise_session(measure.session, settings)
     data = dataclasses.asdict(made) | {"move": move.number if move else None, "sample_rate": measure.rate}
+    data |= {"tempo": measure.plan.tempo.to_json(), "tempo_move": settled.number if settled else None}
     data["cuts"] = [{"at": c.at, "shift": c.shift, "fade_ms": c.fade_ms, "alike": c.alike} for c in made.cuts]
     data["lone_cuts"] = [{"piece": c.piece, "at": c.at, "shift": c.shift} for c in made.lone_cuts]
     emit(data, as_json, [f"{editing.bars_words(first_bar, last_bar)}: {made.words}" if move else "nothing to move"])

@@ -24,6 +24,7 @@ from arkund.studio.services.measuring import Measure
 
 MOST_HITS = 20_000  # that a file may add
 AROUND_MS = 15.0
+WORTH_TAKING = 0.7  # of the hits must lie on a tempo map that is taken without being asked for
 SAME_S = 0.008  # a loaded hit this near to a found one is the same
 EXPORTS = (".mid", ".csv", ".json")
 
@@ -37,6 +38,21 @@ def quantise_session(
     grid = "as meant" if settings.grid == AS_MEANT else f"to the 1/{settings.grid} grid"
     title = f"{bars_words(settings.first_bar, settings.last_bar)} {grid}, {settings.strength:.0f} %"
     return made, _keep(session, measure.plan, made, title, version)
+
+
+def settle_bar_lines(session: Session) -> Move | None:
+    """Take the hits' tempo map where nobody has set bar lines yet, as a Move; None where they stand, or where the hits don't tell them.
+
+    A recording that was imported with a tempo alone begins its first bar at 0 s, and a grid that lies beside the playing would move every hit.
+    """
+    set_before = any("tempo" in path for move in session.moves.filter(state=Move.DONE) for path in move.after)
+    if set_before or session.plan.tempo.first_bar_s != 0.0 or session.plan.tempo.changes:
+        return None
+    guess = Measure(session).tempo_guess()
+    if guess is None or guess.score < WORTH_TAKING:
+        return None
+    title = f"Tempo map of the hits: {guess.tempo.bpm:.2f} BPM"
+    return moves.apply(session.pk, {"tempo": guess.tempo.to_json()}, step="timing", title=title, measured=guess.words)
 
 
 def move_one(session: Session, time_s: float, by_ms: float, version: int | None = None) -> tuple[Edit, Move | None]:
