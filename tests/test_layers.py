@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 ROOT = Path(__file__).parent.parent / "arkund"
-STEPS = {"hits", "level", "lineup", "takes", "timing", "clean", "replace", "tone", "punch", "blend"}
+STEPS = {"hits", "load", "level", "lineup", "takes", "timing", "clean", "replace", "tone", "punch", "blend"}
 FORBIDDEN_IN_CORE = ("django", "arkund.studio", "waitress", "click", "whitenoise", "csp")
 
 

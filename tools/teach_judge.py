@@ -79,7 +79,7 @@ def grow(measures: list[np.ndarray], answers: list[np.ndarray]) -> lightgbm.Boos
 
 
 def table(booster: lightgbm.Booster) -> dict[str, np.ndarray]:
-    """Return the nodes of all trees as the columns that ``judge.Trees`` holds."""
+    """Return the nodes of all trees as the columns that ``core.trees.trees.Trees`` holds."""
     rows, roots = [], []
 
     def add(node: dict) -> int:

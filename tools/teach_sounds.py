@@ -7,10 +7,12 @@ import sys
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
+import lightgbm
 import numpy as np
 
 from arkund.core.load.sound import KINDS, against_the_kit, features_of, kind_of
 from tools.strange_kits import strange_kit
+from tools.teach_judge import table
 
 OUT = Path(__file__).parent.parent / "arkund" / "core" / "load" / "sounds.npz"
 FIRST = 5000  # of the numbers of its kits, apart from those that teach the hit judge
@@ -39,36 +41,8 @@ def rows_of_kit(number: int) -> tuple[np.ndarray, list[int]]:
 
 
 def grow(x: np.ndarray, kinds: np.ndarray) -> dict[str, np.ndarray]:
-    """Return boosted trees as one table of nodes: feature (-1 for a leaf), threshold, left, right, value, and each tree's root."""
-    import lightgbm
-
-    model = lightgbm.train(SETTINGS, lightgbm.Dataset(x, kinds), ROUNDS)
-    table: dict[str, list] = {name: [] for name in ("feature", "threshold", "left", "right", "value")}
-
-    def add(node: dict) -> int:
-        at = len(table["feature"])
-        leaf = "leaf_value" in node
-        for name, value in zip(
-            table,
-            (
-                -1 if leaf else node["split_feature"],
-                0.0 if leaf else node["threshold"],
-                0,
-                0,
-                node.get("leaf_value", 0.0),
-            ),
-            strict=True,
-        ):
-            table[name].append(value)
-        if not leaf:
-            table["left"][at], table["right"][at] = add(node["left_child"]), add(node["right_child"])
-        return at
-
-    roots = [add(tree["tree_structure"]) for tree in model.dump_model()["tree_info"]]
-    kinds_of = {"feature": np.int16, "threshold": np.float32, "left": np.int32, "right": np.int32, "value": np.float32}
-    return {name: np.array(column, kinds_of[name]) for name, column in table.items()} | {
-        "roots": np.array(roots, np.int32)
-    }
+    """Return boosted trees as the columns of one table; those of the kinds lie in turn."""
+    return table(lightgbm.train(SETTINGS, lightgbm.Dataset(x, kinds), ROUNDS))
 
 
 def main() -> None:

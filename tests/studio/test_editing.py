@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from arkund.core.errors import ArkundError, SettingsError
 from arkund.core.files import midi
 from arkund.core.plan.plan import Tempo
+from arkund.core.takes.comp import Part, parts
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.services import comping, editing, moves, templates
@@ -188,11 +189,15 @@ class TestTakes:
     """Three takes joined."""
 
     @pytest.fixture
-    def takes(self, db, takes_folder):
+    def three(self, db, takes_folder):
         session = import_folder(takes_folder, bpm=120.0)
         moves.apply(session.pk, {"tempo.first_bar_s": 2.4}, step="timing", title="first bar")
         session.refresh_from_db()
-        return comping.Takes(session)
+        return session
+
+    @pytest.fixture
+    def takes(self, three):
+        return comping.comp_of(three)
 
     def test_offsets_and_scores(self, takes):
         """The late take is found out; the tighter take scores higher."""
@@ -200,19 +205,19 @@ class TestTakes:
         means = {key: np.mean([row.score for row in mine]) for key, mine in takes.scores().items()}
         assert means["take-1"] > means["take-3"]
 
-    def test_bars_of_another_take(self, takes):
+    def test_bars_of_another_take(self, three, takes):
         """Hits and sound come from there, in the time of the song; the missing mic is silent there."""
         plan = takes.with_bars(takes.plan, 2, 3, "take-2", 2.0)
-        assert comping.parts(plan, 6, 48_000) == [
-            comping.Part("take-1", 0, 1), comping.Part("take-2", 2, 3), comping.Part("take-1", 4, 5)
+        assert parts(plan, 6, 48_000) == [
+            Part("take-1", 0, 1), Part("take-2", 2, 3), Part("take-1", 4, 5)
         ]  # fmt: skip
-        move = comping.keep(takes.session, takes.plan, plan, "Bars 3–4", "")
-        takes.session.refresh_from_db()
-        measure = Measure(takes.session)
+        move = comping.keep(three, takes.plan, plan, "Bars 3–4", "")
+        three.refresh_from_db()
+        measure = Measure(three)
         inside = [h.time_s for h in measure.hits["snare"] if 6.5 < h.time_s < 10.3]
         other = [h.time_s - 0.35 for h in takes.hits["take-2"]["snare"] if 6.85 < h.time_s < 10.65]
         assert inside == pytest.approx(other, abs=0.004)
-        quiet = rendered(takes.session.plan, measure.recordings, (7 * 48_000, 10 * 48_000), "alone:kd-out")
+        quiet = rendered(three.plan, measure.recordings, (7 * 48_000, 10 * 48_000), "alone:kd-out")
         assert not quiet.any()
         assert move.step == "takes"
 
@@ -223,19 +228,17 @@ class TestTakes:
         assert there.at - there.from_at == pytest.approx(4.0 * 48_000, abs=1)
         assert back.at == back.from_at
 
-    def test_a_proposal_keeps_to_its_joins(self, takes):
+    def test_a_proposal_keeps_to_its_joins(self, three, takes):
         """And edits of the former performance are set aside with a word."""
-        takes = comping.Takes(takes.session, takes.plan.replace(take="take-3"))  # the worst of them
+        takes = comping.comp_of(three, takes.plan.replace(take="take-3"))  # the worst of them
         plan = takes.proposal(CompSettings(most_joins=2, join_costs=0.0))
         assert 0 < len(plan.joins) <= 2
-        moves.apply(takes.session.pk, {"cuts": [{"at": 5, "shift": 3}]}, step="timing", title="cut")
-        takes.session.refresh_from_db()
-        move = comping.keep(
-            takes.session, takes.session.plan, takes.session.plan.replace(joins=plan.joins), "best bars", "2 joins."
-        )
+        moves.apply(three.pk, {"cuts": [{"at": 5, "shift": 3}]}, step="timing", title="cut")
+        three.refresh_from_db()
+        move = comping.keep(three, three.plan, three.plan.replace(joins=plan.joins), "best bars", "2 joins.")
         assert "set aside" in move.measured
-        takes.session.refresh_from_db()
-        assert takes.session.plan.cuts == ()
+        three.refresh_from_db()
+        assert three.plan.cuts == ()
 
     def test_a_join_moved(self, takes):
         """To another stroke, still in step with its take."""
@@ -249,9 +252,9 @@ class TestTakes:
         with pytest.raises(SettingsError, match="take-1, take-2, take-3"):
             takes.with_bars(takes.plan, 0, 1, "take-9", 2.0)
 
-    def test_other_mics_and_lengths_are_said(self, takes):
+    def test_other_mics_and_lengths_are_said(self, three, takes):
         """What a take lacks stands in its import."""
-        assert any("KD out" in w and "Take 2" in w for w in takes.session.warnings)
+        assert any("KD out" in w and "Take 2" in w for w in three.warnings)
 
 
 class TestPages:

@@ -12,7 +12,7 @@ import mido
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Section, Tempo
-from arkund.core.timing.bars import bars_of, with_rows
+from arkund.core.timing.bars import bars_of, bpm_of, with_rows
 
 # General MIDI Level 1, percussion key map: written with the first note, read from any.
 NOTES = {
@@ -34,6 +34,7 @@ NOTE_S = 0.05
 MOST_BYTES = 20_000_000
 MOST_BARS = 20_000
 FIRST_BAR = "first bar at tick {}"  # a text by which our own lead-in is known again
+KNOWN_BPM = Tempo.ranges()["bpm"]
 DEFAULT_TEMPO_US = 500_000  # the standard's, where a file names none
 
 
@@ -122,14 +123,14 @@ def _map_events(tempo: Tempo, sections: Sequence[Section], length_s: float) -> t
         begin(mine, 0, 0.0, lead / count / mine.beats)
         tick = ticks(mine, count)
         events.append((0, 3, mido.MetaMessage("text", text=FIRST_BAR.format(tick))))
-    at_of: dict[int, int] = {}
     for k, (bar, stretch) in enumerate(stretches):
         begin(stretch, tick, bars.start_s(bar), stretch.beat_s)
         until = stretches[k + 1][0] if k + 1 < len(stretches) else None
         for section in sections:
             if bar <= section.bar and (until is None or section.bar < until):
-                at_of[section.bar] = tick + ticks(stretch, section.bar - bar)
-                events.append((at_of[section.bar], 2, mido.MetaMessage("marker", text=section.name)))
+                events.append(
+                    (tick + ticks(stretch, section.bar - bar), 2, mido.MetaMessage("marker", text=section.name))
+                )
         tick += ticks(stretch, until - bar) if until is not None else 0
     clock = _Clock(tuple(rows), TICKS_PER_QUARTER)
     events.append((max(clock.tick(length_s), tick), 9, mido.MetaMessage("end_of_track")))
@@ -206,10 +207,9 @@ def _tempo(lines, clock: _Clock) -> Tempo:
     rows = {}
     for bar, (at, beats, unit) in enumerate(lines):
         length = clock.seconds(at + max(beats * 4 * clock.per_quarter // unit, 1)) - clock.seconds(at)
-        compound = unit == 8 and beats % 3 == 0
-        bpm = 60.0 * beats / length / (3 if compound else 1)
-        if not 20.0 <= bpm <= 400.0:
-            raise SettingsError(f"bar {bar + 1}: {bpm:.1f} BPM is outside 20 to 400 BPM.")
+        bpm = bpm_of(length, beats, unit)
+        if not KNOWN_BPM.low <= bpm <= KNOWN_BPM.high:
+            raise SettingsError(f"bar {bar + 1}: {bpm:.1f} BPM is outside {KNOWN_BPM.low:g} to {KNOWN_BPM.high:g} BPM.")
         rows[bar] = {"bpm": round(bpm, 6), "beats_per_bar": beats, "beat_unit": unit}
     return with_rows(Tempo(first_bar_s=round(clock.seconds(lines[0][0]), 6)), rows)
 

@@ -1,4 +1,4 @@
-"""Compiled loops of the hit finder. Private and unchecked: see ``onsets``, ``evidence``, ``prints`` and ``judge``.
+"""Compiled loops of the hit finder. Private and unchecked: see ``onsets``, ``evidence`` and ``prints``.
 
 Times of powers and levels are frames of a millisecond, those of quick ones quarters of it. A *window* i..j is counted from a candidate's
 frame. Kernels that call each other stay in this file, because the on-disk cache watches one file only.
@@ -365,16 +365,3 @@ def explained_evidence(
                     break
                 k += side
             n += 3
-
-
-@njit(**OPTIONS)
-def tree_sums(x, roots, feature, threshold, left, right, value, out):
-    """Add up what each tree says of each row; a leaf has feature -1."""
-    for row in range(x.shape[0]):
-        total = 0.0
-        for root in roots:
-            node = root
-            while feature[node] >= 0:
-                node = left[node] if x[row, feature[node]] <= threshold[node] else right[node]
-            total += value[node]
-        out[row] = total

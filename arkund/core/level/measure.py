@@ -1,7 +1,8 @@
 """How loud each mic is at its own hits, and where it clips."""
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Self
 
 import numpy as np
 
@@ -31,6 +32,16 @@ class MicLevel:
     noise_db: float
     clipped_at_s: tuple[float, ...]
     clipped_short: int = 0  # of these, flat tops short enough to be drawn anew
+
+    @property
+    def headroom_db(self) -> float:
+        """Return how far the loudest sample lies below full scale."""
+        return -self.peak_db
+
+    def trimmed(self, trim_db: float) -> Self:
+        """Return the same levels after a trim."""
+        shift = {name: getattr(self, name) + trim_db for name in ("typical_db", "peak_db", "noise_db")}
+        return replace(self, **shift)
 
     @property
     def clipped_places(self) -> str:
@@ -115,11 +126,3 @@ def sticking_out(hits: Sequence) -> list[tuple[float, float]]:
         return []
     usual = float(np.median([h.level_db for h in strong]))
     return [(h.time_s, round(h.level_db - usual, 1)) for h in strong if h.level_db - usual >= STICKS_OUT_DB]
-
-
-def kit_peak_db(read: Callable[[int, int], np.ndarray], length: int, sample_rate_hz: int) -> float:
-    """Return the peak of the sum of all mics in dBFS; ``read`` gives the sum, float32 [shape=(samples, 2)]."""
-    peak, step = 0.0, int(BLOCK_S * sample_rate_hz)
-    for start in range(0, length, step):
-        peak = max(peak, float(np.abs(read(start, min(start + step, length))).max(initial=0.0)))
-    return float(gain_to_db(peak))

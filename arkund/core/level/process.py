@@ -87,8 +87,3 @@ def _drawn(x: np.ndarray) -> np.ndarray:
         short = out[missing] * sign < CLIP_LEVEL
         out[missing[short]] = sign[short] * CLIP_LEVEL
     return out
-
-
-def source_of(read: Read, mic, sample_rate_hz: int) -> Read:
-    """Return a mic's recording with its clipped tops drawn anew where the mic asks for it."""
-    return repaired(read, sample_rate_hz) if mic.repair else read

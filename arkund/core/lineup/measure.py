@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import signal
 
+from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.units import power_to_db
 
 MOST_HITS = 48
@@ -112,8 +113,6 @@ def measure(plan, recordings, hits: dict) -> list[Arrival]:
 
     Mics of one drum are measured against that drum's own timing mic, mics of the kit against the snare's (or the kick's).
     """
-    from arkund.core.kit.pieces import is_close, timing_mic
-
     rate, out = recordings.sample_rate_hz, []
     for mic in plan.mics:
         close = is_close(mic.role)
@@ -134,8 +133,6 @@ def measure(plan, recordings, hits: dict) -> list[Arrival]:
 
 def overheads_ms(plan, recordings, hits: dict) -> dict[str, float]:
     """Return how late the overheads hear each piece against its timing mic, in ms: the mean of those that are sure."""
-    from arkund.core.kit.pieces import timing_mic
-
     rate, out = recordings.sample_rate_hz, {}
     overheads = [m for m in plan.mics if m.role == "overhead" and recordings.mic(plan.take, m.id) is not None]
     for piece in hits:

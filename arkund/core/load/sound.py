@@ -7,7 +7,10 @@ from importlib.resources import files
 
 import numpy as np
 
+from arkund.core.dsp.envelope import frame_peaks
 from arkund.core.kit.pieces import is_tom
+from arkund.core.trees.trees import Trees
+from arkund.core.units import gain_to_db, power_to_db
 
 KINDS = (
     "kick in",
@@ -28,6 +31,7 @@ APART_S = 0.08
 BEFORE_S, WINDOW_S, TAIL_S = 0.002, 0.06, 0.16
 EDGES_HZ = np.geomspace(30.0, 16_000.0, 15)
 FLOOR_DB = -55.0
+TINY = 1e-12
 EARLY_S = 0.006
 LATE_BEFORE_S, LATE_AFTER_S = 0.03, 0.012
 TAKES_PART = 0.35  # of its usual loud moment
@@ -35,7 +39,6 @@ ONSET_SHARE = 0.3
 FIRST_MS = 0.4
 BUSY_DB = -14.0  # moments this far below the loudest still count as busy
 FRAME_S = 0.002
-BLOCK_S = 20.0
 LEAST_LOG = -12.0
 
 Read = Callable[[int, int], np.ndarray]
@@ -56,14 +59,7 @@ def kind_of(piece: str, role: str) -> str | None:
 def loudest_moments(read: Read, length: int, sample_rate_hz: int) -> tuple[np.ndarray, float]:
     """Return the samples at which the loudest sounds of a mic begin, and how many sounds a second come near to them."""
     rate, frame = sample_rate_hz, max(int(FRAME_S * sample_rate_hz), 1)
-    step = int(BLOCK_S * rate) // frame * frame
-    power = [
-        np.max(
-            np.abs(np.pad(part := read(at, min(at + step, length)), (0, -part.size % frame))).reshape(-1, frame), axis=1
-        )
-        for at in range(0, length, step)
-    ]
-    level = np.concatenate(power) if power else np.zeros(0)
+    level = frame_peaks(read, length, frame)
     if level.size < 10 or level.max() < 1e-4:
         return np.zeros(0, int), 0.0
     before = np.concatenate([np.full(5, level[:1].item()), level[:-5]])
@@ -134,28 +130,30 @@ def _own(read: Read, moments: np.ndarray, busy: float, sample_rate_hz: int) -> n
     now /= now.sum(axis=1, keepdims=True) + 1e-18
     spectrum = np.median(now, axis=0)
     bands = [spectrum[(hz >= low) & (hz < high)].sum() for low, high in itertools.pairwise(EDGES_HZ)]
-    out = [max(10 * np.log10(b + 1e-9), FLOOR_DB) for b in np.array(bands) / max(sum(bands), 1e-12)]
+    out = np.maximum(power_to_db(np.array(bands) / max(sum(bands), 1e-12)), FLOOR_DB).tolist()
     raw = np.abs(np.fft.rfft(sound[:, :size] * window, axis=1)) ** 2
     for low, high in ((30, 400), (2000, 12_000)):
         band = (hz >= low) & (hz < high)
         out.append(
-            float(np.median(10 * np.log10((later[:, band].sum(axis=1) + 1e-12) / (raw[:, band].sum(axis=1) + 1e-12))))
+            float(np.median(power_to_db((later[:, band].sum(axis=1) + TINY) / (raw[:, band].sum(axis=1) + TINY))))
         )
     early = int(EARLY_S * rate)
-    direct = np.mean(sound[:, before : before + early] ** 2, axis=1) / (
-        np.mean(sound[:, before + early : before + size] ** 2, axis=1) + 1e-12
+    direct, rest = (
+        np.mean(sound[:, a:b] ** 2, axis=1) for a, b in ((before, before + early), (before + early, before + size))
     )
-    out.append(float(np.median(10 * np.log10(direct + 1e-12))))
+    out.append(float(np.median(power_to_db(direct / (rest + TINY)))))
     peaks = np.abs(sound).max(axis=1)
-    out.append(float(20 * np.log10(np.median(peaks) / peaks.max())))
+    out.append(float(gain_to_db(np.median(peaks) / peaks.max())))
     out.append(4.0 * float(np.log2(busy + 0.1)))
     return np.array(out)
 
 
 @cache
-def _taught() -> dict[str, np.ndarray]:
-    with (files("arkund.core.load") / "sounds.npz").open("rb") as file:
-        return dict(np.load(file))
+def _trees() -> list[Trees]:
+    """Return the trees of each kind that ship with the application."""
+    with (files("arkund.core.load") / "sounds.npz").open("rb") as file, np.load(file) as table:
+        together = Trees(**{name: table[name] for name in Trees.__dataclass_fields__})
+    return [together.every(kind, len(KINDS)) for kind in range(len(KINDS))]
 
 
 def against_the_kit(rows: Sequence[np.ndarray]) -> np.ndarray:
@@ -167,31 +165,15 @@ def against_the_kit(rows: Sequence[np.ndarray]) -> np.ndarray:
 def likely(found: Sequence[np.ndarray | None]) -> list[dict[str, float]]:
     """Return for each mic of a take how likely it is of each kind, as log probabilities; an empty dict for silence.
 
-    Boosted trees (J. Friedman, Greedy function approximation: a gradient boosting machine, 2001), taught by ``tools/teach_sounds.py`` on
-    generated and recorded strokes in generated rooms.
+    The trees are taught by ``tools/teach_sounds.py`` on generated and recorded strokes in generated rooms.
     """
     known = [k for k, mine in enumerate(found) if mine is not None]
     out: list[dict[str, float]] = [{} for _ in found]
     if not known:
         return out
-    for k, scores in zip(known, _scores(against_the_kit([found[k] for k in known])), strict=True):
+    measures = against_the_kit([found[k] for k in known]).astype(np.float32)
+    for k, scores in zip(known, np.stack([trees.sums(measures) for trees in _trees()], axis=1), strict=True):
         shifted = scores - scores.max()
         logs = shifted - np.log(np.exp(shifted).sum())
         out[k] = {kind: round(float(max(v, LEAST_LOG)), 3) for kind, v in zip(KINDS, logs, strict=True)}
-    return out
-
-
-def _scores(x: np.ndarray) -> np.ndarray:
-    """Return the sum of the trees' leaves for each kind [shape=(mics, kinds)]; the trees lie one after the other, kind by kind in turn."""
-    t = _taught()
-    out = np.zeros((x.shape[0], len(KINDS)))
-    for row, mine in enumerate(x):
-        node = t["roots"].astype(int).copy()
-        inner = t["feature"][node] >= 0
-        while inner.any():
-            here = node[inner]
-            left = mine[t["feature"][here]] <= t["threshold"][here]
-            node[inner] = np.where(left, t["left"][here], t["right"][here])
-            inner = t["feature"][node] >= 0
-        out[row] = np.bincount(np.arange(node.size) % len(KINDS), weights=t["value"][node], minlength=len(KINDS))
     return out

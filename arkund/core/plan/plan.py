@@ -56,25 +56,25 @@ class MicPlan(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TempoChange(Settings):
-    """Another tempo or meter from a bar on (counted from 0)."""
+class Meter(Settings):
+    """A tempo and a meter; bpm counts beats of the meter's lower figure, dotted groups of three in compound meters."""
 
-    bar: int = number(1, 1, 100000, step=1)
     bpm: float = number(120.0, 20.0, 400.0, step=0.01, unit="BPM")
     beats_per_bar: int = number(4, 1, 32, step=1)
     beat_unit: int = number(4, 1, 32, step=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tempo(Settings):
-    """The tempo map: where bar 0 begins, its tempo and meter, and their changes at later bar lines.
+class TempoChange(Meter):
+    """Another tempo or meter from a bar on (counted from 0)."""
 
-    bpm counts beats of the meter's lower figure, dotted groups of three in compound meters.
-    """
+    bar: int = number(1, 1, 100000, step=1)
 
-    bpm: float = number(120.0, 20.0, 400.0, step=0.01, unit="BPM")
-    beats_per_bar: int = number(4, 1, 32, step=1)
-    beat_unit: int = number(4, 1, 32, step=1)
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tempo(Meter):
+    """The tempo map: where bar 0 begins, its tempo and meter, and their changes at later bar lines."""
+
     first_bar_s: float = number(0.0, -60.0, 36000.0, step=0.001, unit="s")
     changes: tuple[TempoChange, ...] = ()
 

@@ -12,7 +12,7 @@ from arkund.core.dsp import _kernels
 from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
-from arkund.core.level.process import source_of, stepped
+from arkund.core.level.process import repaired, stepped
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import Edited
@@ -88,7 +88,9 @@ class Sources:
 
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate
-        read = source_of(raw(plan, self._recordings, mic.id), mic, rate)
+        read = raw(plan, self._recordings, mic.id)
+        if mic.repair:
+            read = repaired(read, rate)
         if mic.clock_ppm:
             read = functools.partial(read_at_speed, read, 1.0 + mic.clock_ppm * 1e-6)
         if is_close(mic.role):

@@ -9,10 +9,14 @@ import numpy as np
 from arkund.core.dsp.loudness import Loudness, Meter
 from arkund.core.files.peaks import Columns
 from arkund.core.plan.plan import Plan
-from arkund.core.render.source import Recordings
+from arkund.core.render.graph import audible
+from arkund.core.render.render import pan_gains, placed
+from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.stream import Stream
 from arkund.core.takes.process import assembled
-from arkund.core.units import gain_to_db
+from arkund.core.units import db_to_gain, gain_to_db
+
+BLOCK_S = 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +54,19 @@ def whole_song(
         mine = range(lane, lane + (1 if name.startswith("strip:") else 2))
         out[name] = _output(meters[bank], [drawn[bank][k] for k in mine], mine)
     return out
+
+
+def recorded_peak_db(plan: Plan, recordings: Recordings) -> float:
+    """Return the peak in dBFS of the sum of all audible mics as recorded, trimmed, lined up, at their levels and places, before any processing."""
+    recordings = assembled(plan, recordings)
+    heard, sources = audible(plan), Sources(plan, recordings)
+    gains = np.array([[db_to_gain(m.mix.level_db) * side for side in pan_gains(m.mix.pan)] for m in heard], np.float32)
+    length, step, peak = recordings.length(plan.take), int(BLOCK_S * recordings.sample_rate_hz), 0.0
+    for start in range(0, length, step):
+        stop = min(start + step, length)
+        kit = placed([sources.read(mic, start, stop) for mic in heard], gains, stop - start)
+        peak = max(peak, float(np.abs(kit).max(initial=0.0)))
+    return float(gain_to_db(peak))
 
 
 def _output(meter: Meter, drawn: list[dict[int, np.ndarray]], lanes: range) -> Output:

@@ -144,3 +144,13 @@ def _needed(home: str, joins: Sequence[Join]) -> tuple[Join, ...]:
         if join.take != last.take or join.at - join.from_at != last.at - last.from_at:
             out.append(join)
     return tuple(out)
+
+
+def sum_of_mics(recordings, take: str, mics: Sequence[str], start: int, stop: int) -> np.ndarray:
+    """Return the sum of some mics as recorded, float32 [shape=(samples,)]: what edits in time are chosen by."""
+    out = np.zeros(max(stop - start, 0), np.float32)
+    for mic in mics:
+        reader = recordings.mic(take, mic)
+        if reader is not None:
+            out += reader.read(start, stop)
+    return out

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.plan.plan import TempoChange
+
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
@@ -57,13 +59,22 @@ class Bars:
         return [self.start_s(bar) for bar in range(max(last, 0) + 1)]
 
 
+def is_compound(beats_per_bar: int, beat_unit: int) -> bool:
+    """Say whether a meter counts dotted groups of three: 6/8, 9/8, 12/8."""
+    return beat_unit == 8 and beats_per_bar % 3 == 0
+
+
+def bpm_of(bar_length_s: float, beats_per_bar: int, beat_unit: int) -> float:
+    """Return the tempo at which a bar has a length."""
+    return 60.0 * beats_per_bar / bar_length_s / (3 if is_compound(beats_per_bar, beat_unit) else 1)
+
+
 def beat_s(tempo) -> float:
     """Return the length of one counted beat of a tempo or of one of its changes, in seconds.
 
     In 6/8 and its kin the beat is an eighth, and BPM counts dotted quarters.
     """
-    compound = tempo.beat_unit == 8 and tempo.beats_per_bar % 3 == 0
-    return 60.0 / tempo.bpm / (3 if compound else 1)
+    return 60.0 / tempo.bpm / (3 if is_compound(tempo.beats_per_bar, tempo.beat_unit) else 1)
 
 
 def bar_s(tempo) -> float:
@@ -100,8 +111,6 @@ def with_line_at(tempo, bar: int, time_s: float):
 
 def with_rows(tempo, rows: dict[int, dict]):
     """Return a tempo map of (bpm, beats_per_bar, beat_unit) by the bar from which they hold; what repeats its forerunner is left out."""
-    from arkund.core.plan.plan import TempoChange
-
     ordered = sorted(rows.items())
     first = tempo.replace(**ordered[0][1], changes=())
     changes, last = [], ordered[0][1]
@@ -113,6 +122,5 @@ def with_rows(tempo, rows: dict[int, dict]):
 
 
 def _change(stretch: Stretch, length_s: float) -> dict:
-    compound = stretch.beat_unit == 8 and stretch.beats % 3 == 0
-    bpm = 60.0 * stretch.beats / max(length_s, 1e-3) / (3 if compound else 1)
+    bpm = bpm_of(max(length_s, 1e-3), stretch.beats, stretch.beat_unit)
     return {"bpm": bpm, "beats_per_bar": stretch.beats, "beat_unit": stretch.beat_unit}

@@ -2,9 +2,12 @@
 
 import numpy as np
 
-from arkund.core.errors import AudioError
+from arkund.core.dsp.envelope import frame_peaks
+from arkund.core.errors import AudioError, SettingsError
 from arkund.core.plan.plan import Tempo
+from arkund.core.timing.bars import bpm_of
 from arkund.core.timing.tempo import straightened
+from arkund.core.units import gain_to_db
 
 FRAME_S = 0.001
 APART_S = 0.09
@@ -13,17 +16,12 @@ FEWEST = 8
 EVEN = 0.12  # of the local interval: how much neighbouring intervals may differ
 MOST_ODD = 0.1  # share of intervals that may
 ACCENT_DB = 1.5
-BLOCK_S = 20.0
 
 
 def click_times(reader, sample_rate_hz: int) -> tuple[np.ndarray, np.ndarray]:
     """Return when the clicks begin, in seconds, and how loud each is, in dB [both shape=(clicks,)]."""
     rate, frame = sample_rate_hz, max(int(FRAME_S * sample_rate_hz), 1)
-    peaks = []
-    for start in range(0, reader.length, int(BLOCK_S * rate) // frame * frame):
-        part = np.abs(reader.read(start, min(start + int(BLOCK_S * rate) // frame * frame, reader.length)))
-        peaks.append(np.pad(part, (0, -part.size % frame)).reshape(-1, frame).max(axis=1))
-    level = np.concatenate(peaks) if peaks else np.zeros(0)
+    level = frame_peaks(reader.read, reader.length, frame)
     if not level.size or level.max() <= 1e-4:
         return np.zeros(0), np.zeros(0)
     apart = int(APART_S / FRAME_S)
@@ -35,7 +33,7 @@ def click_times(reader, sample_rate_hz: int) -> tuple[np.ndarray, np.ndarray]:
         span = np.abs(reader.read((at - 3) * frame, (at + apart // 2) * frame))
         first = int(np.argmax(span >= 0.1 * top))
         times.append(((at - 3) * frame + first) / rate)
-        levels.append(20 * np.log10(top))
+        levels.append(float(gain_to_db(top)))
     return np.array(times), np.array(levels)
 
 
@@ -56,11 +54,11 @@ def click_tempo(reader, sample_rate_hz: int, beats_per_bar: int, beat_unit: int,
     lines = times[first::beats_per_bar]
     if lines.size < 2:
         raise AudioError(f"{name}: is shorter than two bars.")
-    compound = beat_unit == 8 and beats_per_bar % 3 == 0
-    bpm = 60.0 / float(np.median(gaps)) / (3 if compound else 1)
-    if not 20.0 <= bpm <= 400.0:
-        raise AudioError(f"{name}: clicks at {bpm:.0f} BPM; known are 20 to 400.")
-    tempo = Tempo(bpm=round(bpm, 3), beats_per_bar=beats_per_bar, beat_unit=beat_unit)
+    bpm = bpm_of(float(np.median(gaps)) * beats_per_bar, beats_per_bar, beat_unit)
+    try:
+        tempo = Tempo(bpm=round(bpm, 3), beats_per_bar=beats_per_bar, beat_unit=beat_unit)
+    except SettingsError as error:
+        raise AudioError(f"{name}: its clicks make no tempo ({error})") from error
     return straightened(lines, tempo, None)
 
 

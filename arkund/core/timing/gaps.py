@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp.crossfade import correlation
 from arkund.core.plan.plan import Cut
 
 BEFORE_S = 0.004  # a cut lies this much before the attack
@@ -54,7 +55,8 @@ def close_gap(
     if method == "stretch":
         return Gap(tuple(_stretched(read, after, at, old, new, rate)), method, reason)
     joint = at + min(old, new)
-    alike = _alike(read, joint - old, joint - new, round(fade_ms / 1000 * rate))
+    fade = round(fade_ms / 1000 * rate)
+    alike = correlation(*(read(joint - shift - fade, joint - shift) for shift in (old, new)))
     return Gap((Cut(at=max(at, 0), shift=new, fade_ms=fade_ms, alike=alike),), "slices", reason)
 
 
@@ -68,13 +70,6 @@ def _choose(read: Read, after: int, at: int, size: int, rate: int) -> tuple[str,
     if np.mean(end**2) * 10 ** (DIED_DB / 10) < np.mean(attack**2):
         return "slices", "the tail has died away"
     return "stretch", "the tail still rings"
-
-
-def _alike(read: Read, old_end: int, new_end: int, length: int) -> float:
-    """Return the correlation, 0 to 1, of the ``length`` samples before two places."""
-    a, b = (read(end - length, end).astype(np.float64) for end in (old_end, new_end))
-    power = np.sqrt(np.sum(a * a) * np.sum(b * b))
-    return round(float(np.clip(np.sum(a * b) / power, 0.0, 1.0)), 3) if power > 1e-12 else 0.0
 
 
 def _stretched(read: Read, after: int, at: int, old: int, new: int, rate: int) -> list[Cut]:

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from arkund.core.timing.bars import Bars
+from arkund.core.timing.bars import Bars, is_compound
 
 STRAIGHT, TRIPLET = 16, 12  # places per whole note that are tried
 CLEAR_MS = 4.0  # the better fit must be this much nearer on the mean
@@ -44,9 +44,8 @@ def guess(hits: Mapping[str, Sequence], bars: Bars) -> dict[int, int]:
         if bar < 0:
             continue
         mine, stretch = times[numbers == bar], bars.of(int(bar))
-        beat_unit_s = stretch.beat_s * (3 if stretch.beat_unit == 8 and stretch.beats % 3 == 0 else 1)
-        if beat_unit_s != stretch.beat_s:
-            continue  # a compound meter is in thirds anyway
+        if is_compound(stretch.beats, stretch.beat_unit):
+            continue  # it is in thirds anyway
         place = (mine - bars.start_s(int(bar))) / stretch.beat_s * (4 / stretch.beat_unit)
         part = place % 1.0
         off = np.minimum.reduce([np.abs(part), np.abs(part - 1.0), np.abs(part - 0.5)])

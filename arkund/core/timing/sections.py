@@ -74,7 +74,7 @@ def _names(rows: np.ndarray, begins: Sequence[int]) -> list[str]:
     return out
 
 
-def propose_sections(plan, found: Sequence[Section]) -> list[Finding]:
+def propose(plan, found: Sequence[Section]) -> list[Finding]:
     """Return the sections that the playing tells, where the Plan has none."""
     if plan.sections or not found:
         return []

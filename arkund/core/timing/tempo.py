@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.plan.plan import Tempo
-from arkund.core.timing.bars import bar_s, bars_of, beat_s, with_rows
+from arkund.core.timing.bars import bar_s, bars_of, beat_s, bpm_of, is_compound, with_rows
 
 SLOWEST_BPM, FASTEST_BPM = 55.0, 210.0
 USUAL_BPM = 115.0
@@ -68,7 +68,7 @@ def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_un
     if len(rows) < FEWEST_HITS:
         return None
     times, weights = np.array(sorted(rows)).T
-    steps = 3 if beat_unit == 8 and beats_per_bar % 3 == 0 else 4
+    steps = 3 if is_compound(beats_per_bar, beat_unit) else 4
     candidates = np.arange(SLOWEST_BPM, FASTEST_BPM, 0.05)
     centre = np.log2(candidates / USUAL_BPM)
     score = _scores(times, weights, candidates, steps) * np.exp(-0.5 * (centre / 0.9) ** 2)
@@ -83,7 +83,7 @@ def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_un
     for factor in (0.5, 2 / 3, 0.75, 1.0, 4 / 3, 1.5, 2.0):
         related |= np.abs(ratio - factor) < 0.03
     others = score[~related].max(initial=1e-6)
-    first = _first_bar(hits, bpm, beats_per_bar, steps == 3)
+    first = _first_bar(hits, bar_s(Tempo(bpm=bpm, beats_per_bar=beats_per_bar, beat_unit=beat_unit)), beats_per_bar)
     whole = _whole_score(times, weights, bpm, steps)
     return TempoGuess(round(bpm, 3), first, round(float(whole), 3), bool(score[best] / others > CLEAR))
 
@@ -151,10 +151,8 @@ def _whole_score(times, weights, bpm: float, steps: int) -> float:
     return float(np.abs(np.sum(weights * np.exp(2j * np.pi * times * bpm * steps / 60.0))) / weights.sum())
 
 
-def _first_bar(hits, bpm: float, beats_per_bar: int, compound: bool) -> float:
+def _first_bar(hits, length: float, beats: int) -> float:
     """Return where the first bar begins: kicks on the first beat, snares not, crashes on it."""
-    length = 60.0 / bpm / (3 if compound else 1) * beats_per_bar
-    beats = beats_per_bar
     votes = np.zeros(beats * 24)
     for piece, sign in FIRST_BEAT_VOTES:
         times = np.array([h.time_s for h in hits.get(piece, []) if not h.ghost])
@@ -234,7 +232,7 @@ def _by_stretches(hits, tempo: Tempo, last_s: float) -> tuple[Tempo, list[float]
 def _turned(hits, lines: list[float], tempo: Tempo) -> np.ndarray:
     """Return bending bar lines begun on the place that the kick falls on; of a steady tempo the first bar was found already."""
     at, count = np.array(lines), np.arange(len(lines))
-    parts = tempo.beats_per_bar * (1 if _compound(tempo) else 4)
+    parts = tempo.beats_per_bar * _parts(tempo)
     votes = np.zeros(parts)
     for piece, vote in FIRST_BEAT_VOTES:
         times = np.array([h.time_s for h in hits.get(piece, []) if not h.ghost and at[0] <= h.time_s < at[-1]])
@@ -255,7 +253,7 @@ def _told(
     """Return how well the strokes of a span lie on the old tempo's sixteenths up to a line and on the new one's from there on, at most 1."""
     times = np.array([h.time_s for mine in hits.values() for h in mine])
     times = times[(times > span[0]) & (times < span[1])]
-    parts = 1 if _compound(old) else 4
+    parts = _parts(old)
     before = np.cos(2 * np.pi * (times - old_line_s) / beat_s(old) * parts)
     after = np.cos(2 * np.pi * (times - new_line_s) / new_beat_s * parts)
     return float(np.mean(np.where(times < new_line_s - 0.02, before, after))) if times.size else 0.0
@@ -285,7 +283,7 @@ def _followed(hits, tempo: Tempo, last_s: float) -> tuple[list[float], list[floa
     rows = sorted((h.time_s, 0.4 if h.ghost else 1.0) for mine in hits.values() for h in mine)
     times, weights = np.array(rows).T
     length = bar_s(tempo)
-    step = length / tempo.beats_per_bar / (1 if _compound(tempo) else 4)
+    step = length / tempo.beats_per_bar / _parts(tempo)
     lines, held, weak, bend = [tempo.first_bar_s], [], 0, 0.0
 
     def around(line: float, bend: float) -> tuple[float, float] | None:
@@ -329,7 +327,7 @@ def _polished(lines: list[float], times: np.ndarray, weights: np.ndarray, tempo:
         return lines
     at = np.array(lines)
     count = np.arange(at.size)
-    parts = tempo.beats_per_bar * (1 if _compound(tempo) else 4)
+    parts = tempo.beats_per_bar * _parts(tempo)
     for _ in range(2):
         course = np.interp(times, at, count, left=np.nan, right=np.nan)
         moved = at.copy()
@@ -345,8 +343,9 @@ def _polished(lines: list[float], times: np.ndarray, weights: np.ndarray, tempo:
     return at.tolist()
 
 
-def _compound(tempo) -> bool:
-    return tempo.beat_unit == 8 and tempo.beats_per_bar % 3 == 0
+def _parts(tempo) -> int:
+    """Return into how many parts a counted beat is divided when strokes are held against it."""
+    return 1 if is_compound(tempo.beats_per_bar, tempo.beat_unit) else 4
 
 
 def straightened(lines: np.ndarray, tempo: Tempo, steady: TempoGuess | None) -> Tempo:
@@ -359,7 +358,7 @@ def straightened(lines: np.ndarray, tempo: Tempo, steady: TempoGuess | None) -> 
     while start < lines.size - 1:
         stop, length = _longest(lines, start, at)
         rows[start] = {
-            "bpm": round(60.0 * tempo.beats_per_bar / length / (3 if _compound(tempo) else 1), 5),
+            "bpm": round(bpm_of(length, tempo.beats_per_bar, tempo.beat_unit), 5),
             "beats_per_bar": tempo.beats_per_bar,
             "beat_unit": tempo.beat_unit,
         }

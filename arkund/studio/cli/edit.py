@@ -117,7 +117,7 @@ def _grid(text: str) -> int:
 @click.option("--school", type=click.Choice(["grid", "feel"]), help="Ready values for strength and tolerance.")
 @click.option("--bars", default="all", show_default=True, help="Such as 5 or 5-8, counted from 1.")
 @click.option("--section", help="The bars of a named section instead.")
-@click.option("--swing", type=float, default=50.0, show_default=True, help="Percent; 50 is even.")
+@click.option("--swing", type=float, help="Percent; 50 is even, and the default.")
 @click.option("--method", type=click.Choice(["auto", "slices", "stretch"]), default="auto", show_default=True)
 @click.option("--pieces", help="Only strokes with these pieces, such as kick,snare.")
 @click.option("--groove", help="Bars whose feel is the target, such as 9-12.")
@@ -138,7 +138,12 @@ def quantise(session: str, as_json: bool, **given) -> None:
     if given["section"]:
         first_bar, last_bar = _section(measure.plan, given["section"], last)
     wanted = dict(SCHOOLS[given["school"]][0]) if given["school"] else {}
-    for key, option in (("strength", "strength"), ("tolerance_ms", "tolerance"), ("most_ms", "most")):
+    for key, option in (
+        ("strength", "strength"),
+        ("tolerance_ms", "tolerance"),
+        ("most_ms", "most"),
+        ("swing", "swing"),
+    ):
         if given[option] is not None:
             wanted[key] = given[option]
     if given["groove"]:
@@ -147,7 +152,6 @@ def quantise(session: str, as_json: bool, **given) -> None:
         first_bar=first_bar,
         last_bar=last_bar,
         grid=_grid(given["grid"]),
-        swing=given["swing"],
         method=given["method"],
         pieces=tuple(p.strip() for p in (given["pieces"] or "").split(",") if p.strip()),
         kick_alone=given["kick_alone"],
@@ -195,31 +199,33 @@ def midi(session: str, file: Path, read: bool, as_json: bool) -> None:
 @click.argument("session")
 @click.option("--propose", "most", type=int, help="Join the best bars with at most so many joins; one Move.")
 @click.option("--use", "use", multiple=True, help="Take bars from a take, such as 5-8=take-2; one Move.")
-@click.option("--fade", "fade_ms", type=float, default=2.0, show_default=True, help="Crossfade in ms.")
+@click.option("--fade", "fade_ms", type=float, help="Crossfade in ms.")
 @json_option
-def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float, as_json: bool) -> None:
+def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float | None, as_json: bool) -> None:
     """Show the bars of all takes side by side with their scores, and join takes."""
     from arkund.core.errors import SettingsError
+    from arkund.core.takes.comp import parts, seam_words
     from arkund.core.takes.settings import CompSettings
     from arkund.studio.services import comping, recordings
 
+    settings = CompSettings() if fade_ms is None else CompSettings(fade_ms=fade_ms)
     found = session_of(session)
     recordings.find_all(found, lambda share: bar(share, "finding hits"))
-    all_takes = comping.Takes(found)
+    all_takes = comping.comp_of(found)
     scored = all_takes.scores()
     bars = max((len(mine) for mine in scored.values()), default=0)
     plan, move = all_takes.plan, None
     if most is not None:
-        plan = all_takes.proposal(CompSettings(most_joins=most, fade_ms=fade_ms))
+        plan = all_takes.proposal(settings.replace(most_joins=most))
     for each in use:
         range_text, sign, take = each.partition("=")
         if not sign:
             raise SettingsError(f"--use {each}: expected BARS=TAKE, such as 5-8=take-2.")
         first, last = _bars(range_text, bars - 1)
-        plan = all_takes.with_bars(plan, first, last, take, fade_ms)
+        plan = all_takes.with_bars(plan, first, last, take, settings.fade_ms)
     seams = all_takes.seams(plan)
     if most is not None or use:
-        made = comping.keep(found, all_takes.plan, plan, f"{len(plan.joins)} joins of takes", comping.seam_words(seams))
+        made = comping.keep(found, all_takes.plan, plan, f"{len(plan.joins)} joins of takes", seam_words(seams))
         move = made.number if made else None
     names = dict(found.takes.values_list("key", "name"))
     data = {
@@ -231,7 +237,7 @@ def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float, 
             }
             for key, rows in scored.items()
         ],
-        "parts": [dataclasses.asdict(part) for part in comping.parts(plan, bars, all_takes.rate)],
+        "parts": [dataclasses.asdict(part) for part in parts(plan, bars, all_takes.rate)],
         "joins": [
             join.to_json() | {"time_s": round(join.at / all_takes.rate, 6), "steps_db": list(s.steps_db), "heard": s.heard}
             for join, s in zip(plan.joins, seams, strict=True)
@@ -241,7 +247,7 @@ def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float, 
     lines = [f"{'bar':>4} " + " ".join(f"{names[key][:12]:>12}" for key in scored)]
     lines += [f"{k + 1:>4} " + " ".join(f"{rows[k].score:12.1f}" for rows in scored.values()) for k in range(bars)]
     lines += [f"bars {p['first_bar'] + 1}–{p['last_bar'] + 1}: {names[p['take']]}" for p in data["parts"]]
-    emit(data, as_json, [*lines, comping.seam_words(seams)])
+    emit(data, as_json, [*lines, seam_words(seams)])
 
 
 @main.command()
@@ -280,16 +286,17 @@ def level(session: str, school: str | None, accept: bool, as_json: bool) -> None
         MicRecording.objects.filter(take__session=measure.session, take__key=plan.take).values_list("mic", "file")
     )
     mics = {}
-    for mic_id, row in measure.levels().items():
+    for mic_id, untrimmed in measure.levels().items():
         mic = plan.mic(mic_id)
+        row = untrimmed.trimmed(mic.trim_db)
         low, high = window.of(mic.piece, mic.role)
         mics[files.get(mic_id, mic_id)] = {
             "mic": mic_id, "piece": mic.piece, "role": mic.role, "hits": len(row.hit_peaks_db),
             "hit_peaks_db": list(row.hit_peaks_db), "hit_times_s": list(row.hit_times_s),
-            "typical_db": round(row.typical_db + mic.trim_db, 2), "peak_db": round(row.peak_db + mic.trim_db, 2),
-            "headroom_db": round(-(row.peak_db + mic.trim_db), 2), "noise_db": round(row.noise_db + mic.trim_db, 2),
+            "typical_db": round(row.typical_db, 2), "peak_db": round(row.peak_db, 2),
+            "headroom_db": round(row.headroom_db, 2), "noise_db": round(row.noise_db, 2),
             "clipped": len(row.clipped_at_s), "clipped_at_s": [round(at, 5) for at in row.clipped_at_s],
-            "trim_db": mic.trim_db, "wanted_trim_db": trim_for(row, window, mic), "window_db": [low, high],
+            "trim_db": mic.trim_db, "wanted_trim_db": trim_for(untrimmed, window, mic), "window_db": [low, high],
         }  # fmt: skip
     data = {
         "window": window.to_json(),

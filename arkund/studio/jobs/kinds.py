@@ -10,7 +10,7 @@ from arkund.core.plan.plan import Tempo
 from arkund.studio.jobs import background
 from arkund.studio.jobs.runner import Handle
 from arkund.studio.models import Session
-from arkund.studio.services import archiving, moves, proposing, recordings, store, templates, whole
+from arkund.studio.services import archiving, editing, moves, proposing, recordings, store, templates, whole
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
 
@@ -50,12 +50,8 @@ def _import(handle: Handle) -> dict:
     if given.get("template") and session.version == 0:
         templates.start_from(session, templates.named(given["template"], handle.job.user_id))
         session.refresh_from_db()
-    if session.version <= 1 and session.plan.tempo == Tempo(
-        beats_per_bar=session.plan.tempo.beats_per_bar, beat_unit=session.plan.tempo.beat_unit
-    ):
-        found = proposing.estimate(session.pk)  # neither typed nor in a MIDI file
-        if found is not None:
-            moves.apply(session.pk, found[0], step="timing", title="Tempo map of the hits", measured=found[1])
+    if given["bpm"] is None and session.plan.tempo.bpm == Tempo().bpm:  # neither typed nor in a MIDI file
+        editing.settle_bar_lines(session)
     return {"session": handle.job.session_id}
 
 

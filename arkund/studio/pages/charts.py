@@ -18,7 +18,7 @@ from arkund.core.render.source import source
 from arkund.core.tone.process import curve_db
 from arkund.core.units import gain_to_db, ms_to_cm
 from arkund.studio.models import MicRecording, Session
-from arkund.studio.pages.charts_in_time import bars_of_song, takes, timing
+from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.services import backing, whole
 from arkund.studio.services.measuring import Measure
 
@@ -58,7 +58,6 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "hits": {p: [[round(h.time_s, 5), h.velocity, h.ghost, h.by_hand] for h in hs] for p, hs in m.hits.items()},
         "pieces": list(PIECES),
         "roles": list(ROLES),
-        "bars": bars_of_song(m),
         "heard": _heard(m),
         "backing": m.plan.backing.to_json() | {"name": backing.name_of(m.session)},
         "warnings": m.session.warnings,
@@ -248,7 +247,6 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "pieces": [p for p in m.hits if m.hits[p]],
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "hits": [[round(h.time_s, 5), round(h.level_db, 2), h.velocity, h.ghost] for h in rows],
-        "bars": bars_of_song(m),
         "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
         "layers": [
@@ -309,7 +307,6 @@ def blend(m: Measure, mic_id: str | None) -> dict:
         "kit": m.kit(),
         "whole": (_whole(m) or {}).get("kit"),
         "rate": m.rate,
-        "bars": bars_of_song(m),
         "next_hits": [
             round(h.time_s - start_s, 4) for p in ("kick", "snare") for h in m.heard_hits.get(p, []) if not h.ghost
         ],
@@ -337,7 +334,6 @@ def prints(m: Measure, mic_id: str | None) -> dict:
         "mics": len(m.plan.mics),
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "rate": m.rate,
-        "bars": bars_of_song(m),
     }
 
 

@@ -2,6 +2,8 @@
 
 import dataclasses
 
+from arkund.core.takes.comp import parts as comp_parts
+from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.grid import guess, meant_grid
 from arkund.core.timing.measure import by_piece, drift, flams
@@ -11,12 +13,17 @@ from arkund.studio.services import comping, recordings
 from arkund.studio.services.measuring import Measure
 
 MOST_FLAMS = 200
+HAND = ("strength", "tolerance_ms", "most_ms", "swing", "method", "kick_alone", "split_cymbals")  # set beside the chart
+
+
+def lines_of(m: Measure) -> list[float]:
+    """Return the bar lines in seconds up to the song's end."""
+    return bars_of(m.plan.tempo).lines_s(m.recordings.length(m.plan.take) / m.rate)
 
 
 def bars_of_song(m: Measure) -> dict:
     """Return the bar lines in seconds up to the song's end, the beats of each bar, and the sections."""
-    bars = bars_of(m.plan.tempo)
-    lines = bars.lines_s(m.recordings.length(m.plan.take) / m.rate)
+    bars, lines = bars_of(m.plan.tempo), lines_of(m)
     return {
         "lines_s": [round(at, 5) for at in lines],
         "beats": [bars.of(bar).beats for bar in range(len(lines))],
@@ -31,15 +38,15 @@ def takes(m: Measure, mic_id: str | None) -> dict:
     known = all(found.values())
     scored, offsets, parts, joins, bars = {}, {}, [], [], 0
     if known:
-        all_takes = comping.Takes(m.session, m.plan)
+        all_takes = comping.comp_of(m.session, m.plan)
         scored, offsets = all_takes.scores(), all_takes.offsets_s
         bars = max((len(mine) for mine in scored.values()), default=0)
-        parts = [dataclasses.asdict(part) for part in comping.parts(m.plan, bars, m.rate)]
+        parts = [dataclasses.asdict(part) for part in comp_parts(m.plan, bars, m.rate)]
         for join, seam in zip(m.plan.joins, all_takes.seams(m.plan), strict=True):
             joins.append({"at_s": join.at / m.rate, "take": join.take, "steps_db": seam.steps_db, "heard": seam.heard})
     return {
         "known": known,
-        "bars": bars_of_song(m),
+        "settings": CompSettings().to_json(),
         "count": bars,
         "takes": [
             {
@@ -71,9 +78,9 @@ def timing(m: Measure, grid_text: str | None) -> dict:
         "grids": [AS_MEANT, *GRIDS],
         "methods": list(METHODS),
         "schools": {name: {"settings": settings, "words": words} for name, (settings, words) in SCHOOLS.items()},
+        "settings": {name: value for name, value in QuantiseSettings().to_json().items() if name in HAND},
         "tempo": m.plan.tempo.to_json(),
-        "bars": bars_of_song(m),
-        "beat_ms": [round(bars.of(bar).beat_s * 1000, 3) for bar in range(len(bars_of_song(m)["lines_s"]))],
+        "beat_ms": [round(bars.of(bar).beat_s * 1000, 3) for bar in range(len(lines_of(m)))],
         "hits": [
             [
                 d.piece,

@@ -7,6 +7,7 @@ from django.http import FileResponse, HttpRequest, JsonResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from arkund.core.errors import SettingsError
+from arkund.core.takes.comp import seam_words
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.pages.actions import answer
@@ -34,8 +35,9 @@ def stroke(request: HttpRequest, session_id: int) -> JsonResponse:
     session = session_or_404(request, session_id)
     body = body_of(request)
     by_ms = wanted(body, "by_ms", float)
-    if not -150.0 <= by_ms <= 150.0:
-        raise SettingsError(f"by_ms: {by_ms:g} ms is outside -150 to 150 ms.")
+    furthest = QuantiseSettings.ranges()["most_ms"].high
+    if not -furthest <= by_ms <= furthest:
+        raise SettingsError(f"by_ms: {by_ms:g} ms is outside {-furthest:g} to {furthest:g} ms.")
     at = wanted(body, "time_s", float)
     _, move = editing.move_one(session, at, by_ms, wanted(body, "version", int))
     return answer(session_id, move)
@@ -68,13 +70,14 @@ def comp(request: HttpRequest, session_id: int) -> JsonResponse:
     session = session_or_404(request, session_id)
     body = body_of(request)
     version, action = wanted(body, "version", int), wanted(body, "action", str)
-    takes = comping.Takes(session)
-    plan, fade_ms = takes.plan, wanted(body, "fade_ms", float, 2.0)
+    takes = comping.comp_of(session)
+    plan, fade_ms = takes.plan, wanted(body, "fade_ms", float, CompSettings().fade_ms)
+    names = dict(session.takes.values_list("key", "name"))
     if action == "use":
         first, last, take = wanted(body, "first_bar", int), wanted(body, "last_bar", int), wanted(body, "take", str)
         source = wanted(body, "from_bar", int, None)
         new = takes.with_bars(plan, first, last, take, fade_ms, source)
-        title = f"{editing.bars_words(first, last)} from {takes.names[take]}" + (
+        title = f"{editing.bars_words(first, last)} from {names[take]}" + (
             f", its bar {source + 1} on" if source is not None else ""
         )
     elif action == "propose":
@@ -84,10 +87,10 @@ def comp(request: HttpRequest, session_id: int) -> JsonResponse:
     elif action == "join":
         new, title = takes.with_join_moved(plan, wanted(body, "number", int)), "Join to the next better place"
     elif action == "clear":
-        new, title = plan.replace(joins=()), f"All of {takes.names[plan.take]}, no joins"
+        new, title = plan.replace(joins=()), f"All of {names[plan.take]}, no joins"
     else:
         raise SettingsError(f"action: expected use, propose, join or clear; got {action!r}.")
-    words = comping.seam_words(takes.seams(new))
+    words = seam_words(takes.seams(new))
     return answer(session_id, comping.keep(session, plan, new, title, words, version), said=words)
 
 

@@ -4,7 +4,7 @@ from arkund.core.blend.settings import BusSettings, MixSettings, PathSettings
 from arkund.core.clean.settings import GateSettings
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
-from arkund.core.plan.plan import Layer, LineUp, MicPlan, Tempo
+from arkund.core.plan.plan import Backing, Layer, LineUp, MicPlan, Tempo
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
@@ -21,6 +21,7 @@ UNIT_ENDINGS = ("_db", "_ms", "_hz", "_s")
 
 _BY_STEP = {
     "home": {"tempo": Tempo},
+    "load": {"backing": Backing},
     "level": {"mic": MicPlan, "window": Window},
     "lineup": {"line_up": LineUp, "alignment": LineUpSettings},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},

@@ -1,180 +1,22 @@
-"""Takes: their bars scored side by side, joined by hand or by proposal, each join with what it changes in the cymbals."""
+"""Joined takes as Moves: the session's takes with their hits, and what is kept of a new performance."""
 
-import dataclasses
-from dataclasses import dataclass
-
-import numpy as np
-
-from arkund.core.dsp.crossfade import correlation
-from arkund.core.errors import SettingsError
 from arkund.core.hits.resolve import resolve
-from arkund.core.plan.plan import Join, Plan
-from arkund.core.takes.measure import SEAM_S, BarScore, Seam, offset_s, scores, seam
-from arkund.core.takes.process import assembled, part_at, with_part
-from arkund.core.takes.propose import choose, place_join
-from arkund.core.takes.settings import CompSettings
-from arkund.core.timing.bars import bars_of
-from arkund.core.units import ms_to_samples
+from arkund.core.plan.plan import Plan
+from arkund.core.takes.comp import Comp
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
 from arkund.studio.services.recordings import recordings_of, rows_of
 
-OPEN_END = 10**6  # a bar beyond any song
-MOST_PLACES = 5  # that a join is tried at
 FORGOTTEN = {"cuts": [], "lone_cuts": [], "placements": [], "layers": [], "captures": []}
-SET_ASIDE = "edits in time, replaced hits and layers belong to the former performance and are set aside"
+SET_ASIDE = "Edits in time, replaced hits and layers belong to the former performance and are set aside."
 
 
-class Takes:
-    """All takes of a session with their hits, each in its own time, and how much later than the home take it plays the song."""
-
-    def __init__(self, session: Session, plan: Plan | None = None) -> None:
-        self.session, self.plan = session, plan or session.plan
-        self.rate = session.sample_rate_hz
-        self.recordings = recordings_of(session)
-        self.names = dict(session.takes.values_list("key", "name"))
-        home = self.plan.replace(joins=())
-        self.hits = {take.key: resolve(rows_of(session, home, take.key), ()) for take in session.takes.all()}
-        mine = self.hits[self.plan.take]
-        self.offsets_s = {
-            key: 0.0 if key == self.plan.take else offset_s(mine, hits) for key, hits in self.hits.items()
-        }
-
-    def scores(self) -> dict[str, list[BarScore]]:
-        """Return the bars of each take with their scores."""
-        return scores(self.hits, self.offsets_s, self.plan.tempo)
-
-    def place(self, plan: Plan, bar: int, incoming: str, nearer: int = 0) -> int:
-        """Return at which sample of the song to join a take at a bar line."""
-        outgoing = part_at(plan, round(bars_of(plan.tempo).start_s(bar) * self.rate) - 1)
-        later = (outgoing.at - outgoing.from_at) / self.rate
-        heard = {
-            piece: [dataclasses.replace(h, time_s=h.time_s + later) for h in mine]
-            for piece, mine in self.hits[outgoing.take].items()
-        }
-        at_s = place_join(heard, self.hits[incoming], plan.tempo, bar, self.offsets_s[incoming], nearer)
-        return max(round(at_s * self.rate), 0)
-
-    def alike(self, plan: Plan, at: int, take: str, from_at: int, fade_ms: float) -> float:
-        """Return how much the outgoing and the incoming sound have in common in the crossfade: the sum of all mics."""
-        length = round(ms_to_samples(fade_ms, self.rate))
-        before = self._sum(assembled(plan, self.recordings), plan.take, at - length, at)
-        return correlation(before, self._sum(self.recordings, take, from_at - length, from_at))
-
-    def _sum(self, recordings, take: str, start: int, stop: int, roles: tuple[str, ...] = ()) -> np.ndarray:
-        out = np.zeros(stop - start, np.float32)
-        for mic in self.plan.mics:
-            reader = recordings.mic(take, mic.id) if not roles or mic.role in roles else None
-            if reader is not None:
-                out += reader.read(start, stop)
-        return out
-
-    def seams(self, plan: Plan) -> list[Seam]:
-        """Return for each join what it changes in the cymbals, by the overheads on both sides (by all mics where there are none)."""
-        roles = ("overhead",) if any(mic.role == "overhead" for mic in plan.mics) else ()
-        size = round(SEAM_S * self.rate)
-        out = []
-        for number, join in enumerate(plan.joins):
-            if join.at == 0:  # the song begins with it
-                out.append(Seam(0, (0.0, 0.0), False))
-                continue
-            before = plan.joins[number - 1] if number else Join(take=plan.take)
-            old_at = join.at - before.at + before.from_at
-            out.append(
-                seam(
-                    self._sum(self.recordings, before.take, old_at - size, old_at + size, roles),
-                    self._sum(self.recordings, join.take, join.from_at - size, join.from_at + size, roles),
-                    join.at,
-                    self.rate,
-                )
-            )
-        return out
-
-    def with_bars(
-        self, plan: Plan, first_bar: int, last_bar: int, take: str, fade_ms: float, from_bar: int | None = None
-    ) -> Plan:
-        """Return the Plan with some bars taken from a take; ``from_bar`` takes them from elsewhere in it, as a loop."""
-        if take not in self.hits:
-            raise SettingsError(f"take: no take {take!r}; there are {', '.join(self.hits)}.")
-        if not 0 <= first_bar <= last_bar or (from_bar or 0) < 0:
-            raise SettingsError(
-                f"bars: expected a first bar from 0 on and a last one not before it, got {first_bar} to {last_bar}."
-            )
-        bars = bars_of(plan.tempo)
-        source = first_bar if from_bar is None else from_bar
-        later_s = self.offsets_s[take] + bars.start_s(source) - bars.start_s(first_bar)
-        start = 0 if first_bar == 0 else self.place(plan, first_bar, take)
-        from_at = max(start + round(later_s * self.rate), 0)
-        whole = max(self.recordings.length(key) for key in self.hits)
-        stop = None
-        if bars.start_s(last_bar + 1) * self.rate < whole - self.rate:
-            back = part_at(plan, round(bars.start_s(last_bar + 1) * self.rate))
-            stop = self.place(plan.replace(joins=(Join(at=0, take=take, from_at=0),)), last_bar + 1, back.take)
-            stop = max(stop, start + 1)
-        alike_in = self.alike(plan, start, take, from_at, fade_ms) if start else 1.0
-        alike_out = 1.0
-        if stop is not None:
-            after = part_at(plan, stop)
-            trial = plan.replace(joins=with_part(plan, start, None, take, from_at, ((fade_ms, 1.0), (fade_ms, 1.0))))
-            alike_out = self.alike(trial, stop, after.take, after.from_at + stop - after.at, fade_ms)
-        joins = with_part(plan, start, stop, take, from_at, ((fade_ms, alike_in), (fade_ms, alike_out)))
-        return plan.replace(joins=joins)
-
-    def with_join_moved(self, plan: Plan, number: int) -> Plan:
-        """Return the Plan with a join at the next better place around it: another stroke that both takes share."""
-        if not 0 <= number < len(plan.joins):
-            raise SettingsError(f"number: no join {number}; there are {len(plan.joins)}.")
-        join, others = plan.joins[number], [j for k, j in enumerate(plan.joins) if k != number]
-        bars = bars_of(plan.tempo)
-        bar = int(np.round(bars.bar_of(np.array([join.at / self.rate + bars.of(0).bar_s / 2]))[0]))
-        without = plan.replace(joins=tuple(others))
-        tried = [self.place(without, bar, join.take, nearer) for nearer in range(MOST_PLACES)]
-        known = [at for k, at in enumerate(tried) if at not in tried[:k]]
-        now = min(range(len(known)), key=lambda k: abs(known[k] - join.at))
-        at = known[(now + 1) % len(known)]
-        low = plan.joins[number - 1].at if number else 0
-        high = plan.joins[number + 1].at if number + 1 < len(plan.joins) else np.inf
-        if not low < at < high:
-            raise SettingsError("join: the next place lies beyond its neighbour; there is none better in between.")
-        from_at = max(join.from_at + at - join.at, 0)
-        alike = self.alike(without, at, join.take, from_at, join.fade_ms)
-        new = join.replace(at=at, from_at=from_at, alike=alike)
-        return plan.replace(joins=tuple(sorted([*others, new], key=lambda j: j.at)))
-
-    def proposal(self, settings: CompSettings) -> Plan:
-        """Return the Plan with the bars that together score best."""
-        chosen = choose(self.scores(), self.plan.take, settings)
-        plan = self.plan.replace(joins=())
-        start = 0
-        for bar in range(1, len(chosen) + 1):
-            if bar == len(chosen) or chosen[bar] != chosen[start]:
-                if chosen[start] != plan.take:
-                    last = OPEN_END if bar == len(chosen) else bar - 1
-                    plan = self.with_bars(plan, start, last, chosen[start], settings.fade_ms)
-                start = bar
-        return plan
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """A stretch of the performance: which take, over which bars (counted from 0; the last one inclusive)."""
-
-    take: str
-    first_bar: int
-    last_bar: int
-
-
-def parts(plan: Plan, bars: int, rate: int) -> list[Part]:
-    """Return which take is heard in each stretch of bars."""
-    lines, out = bars_of(plan.tempo), []
-    for bar in range(bars):
-        middle = (lines.start_s(bar) + lines.start_s(bar + 1)) / 2
-        take = part_at(plan, max(round(middle * rate), 0)).take
-        if out and out[-1].take == take:
-            out[-1] = Part(take, out[-1].first_bar, bar)
-        else:
-            out.append(Part(take, bar, bar))
-    return out
+def comp_of(session: Session, plan: Plan | None = None) -> Comp:
+    """Return the session's takes with their hits, found first where they were not yet."""
+    plan = plan or session.plan
+    home = plan.replace(joins=())
+    hits = {take.key: resolve(rows_of(session, home, take.key), ()) for take in session.takes.all()}
+    return Comp(plan, recordings_of(session), hits)
 
 
 def keep(session: Session, old: Plan, new: Plan, title: str, measured: str, version: int | None = None) -> Move | None:
@@ -184,17 +26,5 @@ def keep(session: Session, old: Plan, new: Plan, title: str, measured: str, vers
     changes = {"joins": [join.to_json() for join in new.joins]}
     lost = {key: value for key, value in FORGOTTEN.items() if getattr(old, key)}
     if lost:
-        measured = f"{measured} {SET_ASIDE[0].upper()}{SET_ASIDE[1:]}."
+        measured = f"{measured} {SET_ASIDE}"
     return moves.apply(session.pk, changes | lost, step="takes", title=title, measured=measured, version=version)
-
-
-def seam_words(seams: list[Seam]) -> str:
-    """Return how the joins will be heard, in a sentence."""
-    heard = sum(each.heard for each in seams)
-    if not seams:
-        return "No joins."
-    return (
-        f"{len(seams)} joins; {heard} will be heard in the cymbals."
-        if heard
-        else f"{len(seams)} joins, none heard in the cymbals."
-    )

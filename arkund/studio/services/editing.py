@@ -13,17 +13,17 @@ from arkund.core.errors import SettingsError
 from arkund.core.files import audio, midi
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import HitChange, Plan, Tempo
-from arkund.core.render.source import Sources
+from arkund.core.render.moment import half_samples, moments
 from arkund.core.timing.bars import bars_of, with_line_at
 from arkund.core.timing.click import click_tempo
 from arkund.core.timing.quantise import Edit, move_stroke, quantise
 from arkund.core.timing.settings import AS_MEANT, QuantiseSettings
+from arkund.core.units import samples
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
 from arkund.studio.services.measuring import Measure
 
 MOST_HITS = 20_000  # that a file may add
-AROUND_MS = 15.0
 WORTH_TAKING = 0.7  # of the hits must lie on a tempo map that is taken without being asked for
 SAME_S = 0.008  # a loaded hit this near to a found one is the same
 EXPORTS = (".mid", ".csv", ".json")
@@ -178,23 +178,19 @@ def edit_list(measure: Measure) -> dict:
 
 
 def around(measure: Measure, at_s: float) -> dict:
-    """Return one moment in all mics: ``AROUND_MS`` before and after it, as recorded there and as edited, each brought to its own peak."""
-    rate, plan = measure.rate, measure.plan
-    at, half = round(at_s * rate), round(AROUND_MS / 1000 * rate)
-    edited = Sources(plan, measure.recordings)
-    plain = Sources(plan.replace(cuts=(), lone_cuts=()), measure.recordings)
-    rows = []
-    for mic in plan.mics:
-        before, after = (each.read(mic, at - half, at + half) for each in (plain, edited))
-        peak = max(float(np.abs(before).max()), float(np.abs(after).max()), 1e-6)
-        waves = [np.round(each / peak, 3).tolist() for each in (before, after)]
-        rows.append({"id": mic.id, "name": mic.name, "before": waves[0], "after": waves[1]})
+    """Return one moment in all mics as plain data: see ``moments``."""
+    plan, at = measure.plan, samples(at_s, measure.rate)
+    rows = moments(plan, measure.recordings, at)
     return {
-        "at_s": at / rate,
-        "half": half,
-        "sample_ms": 1000 / rate,
+        "at_s": at / measure.rate,
+        "half": half_samples(measure.rate),
+        "sample_ms": 1000 / measure.rate,
         "edited": bool(plan.cuts or plan.lone_cuts),
-        "rows": rows,
+        "rows": [
+            {"id": row.mic, "name": plan.mic(row.mic).name}
+            | {side: np.round(getattr(row, side), 3).tolist() for side in ("before", "after")}
+            for row in rows
+        ],
     }
 
 

@@ -20,12 +20,11 @@ from arkund.core.load import propose as propose_load
 from arkund.core.plan import change
 from arkund.core.punch.propose import propose as propose_punch
 from arkund.core.replace.propose import propose as propose_replace
+from arkund.core.timing import sections as song_sections
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import deviations
 from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.timing.propose import propose_tempo
-from arkund.core.timing.sections import propose_sections as propose_song_sections
-from arkund.core.timing.sections import sections
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Decision, Session
@@ -103,7 +102,7 @@ def _load(m: Measure) -> list[Finding]:
     found += propose_load.swapped_kick(m.plan, kicks)
     found += propose_load.doubled(m.plan, m.alike())
     found += propose_load.sides(m.plan, m.pairs())
-    found += propose_song_sections(m.plan, sections(m.hits, bars_of(m.plan.tempo)))
+    found += song_sections.propose(m.plan, song_sections.sections(m.hits, bars_of(m.plan.tempo)))
     return out + found
 
 

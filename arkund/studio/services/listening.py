@@ -17,8 +17,8 @@ from arkund.studio.services.rendering import rendered
 
 LONGEST_S = 60.0
 STEP_FIELDS = {
-    "level": ("trim_db",),
-    "lineup": ("line_up",),
+    "level": ("trim_db", "repair", "steps"),
+    "lineup": ("line_up", "clock_ppm"),
     "clean": ("gate",),
     "tone": ("tone",),
     "punch": ("shaper", "compressor"),

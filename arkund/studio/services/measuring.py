@@ -16,22 +16,22 @@ from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom
-from arkund.core.level.measure import MicLevel, SectionLevel, kit_peak_db, mic_level, section_levels
+from arkund.core.level.measure import MicLevel, SectionLevel, mic_level, section_levels
 from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.sound import features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import Envelope, average_envelope
 from arkund.core.render.graph import audible
-from arkund.core.render.render import pan_gains, placed
 from arkund.core.render.source import Sources, edits_key
-from arkund.core.takes.process import assembled
+from arkund.core.render.whole import recorded_peak_db
+from arkund.core.takes.process import assembled, sum_of_mics
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
-from arkund.core.units import db_to_gain, gain_to_db
+from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered
@@ -64,21 +64,16 @@ class Measure:
         """Return the hits where they sound after the edits and, by mic, before its own delay."""
         if not (self.plan.cuts or self.plan.lone_cuts):
             return self.hits
-        return {piece: [self._moved(h) for h in mine] for piece, mine in self.hits.items()}
+        return {piece: self._moved(piece, mine) for piece, mine in self.hits.items()}
 
-    def _moved(self, hit):
-        alone = [cut for cut in self.plan.lone_cuts if cut.piece == hit.piece]
-        at = moved_sample(self.plan.cuts, moved_sample(alone, round(hit.time_s * self.rate)))
-        return dataclasses.replace(hit, time_s=at / self.rate)
+    def _moved(self, piece: str, hits: list) -> list:
+        alone = [cut for cut in self.plan.lone_cuts if cut.piece == piece]
+        ats = [moved_sample(self.plan.cuts, moved_sample(alone, round(h.time_s * self.rate))) for h in hits]
+        return [dataclasses.replace(h, time_s=at / self.rate) for h, at in zip(hits, ats, strict=True)]
 
     def sum_of_mics(self, start: int, stop: int) -> np.ndarray:
-        """Return the sum of all mics as recorded, float32 [shape=(samples,)]: what edits in time are chosen by."""
-        out = np.zeros(max(stop - start, 0), np.float32)
-        for mic in self.plan.mics:
-            reader = self.recordings.mic(self.plan.take, mic.id)
-            if reader is not None:
-                out += reader.read(start, stop)
-        return out
+        """Return the sum of all mics as recorded, float32 [shape=(samples,)]."""
+        return sum_of_mics(self.recordings, self.plan.take, [mic.id for mic in self.plan.mics], start, stop)
 
     def _kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
         hits = [(p, h.time_s, h.level_db) for p, hs in sorted(self.hits.items()) for h in hs]
@@ -133,18 +128,11 @@ class Measure:
 
     def kit_peak_db(self) -> float:
         """Return the peak of the sum of all audible mics as recorded, trimmed, lined up, at their levels and places, before any processing."""
-        heard = audible(self.plan)
-        gains = np.array(
-            [[db_to_gain(m.mix.level_db) * side for side in pan_gains(m.mix.pan)] for m in heard], np.float32
-        )
-
-        def read(start: int, stop: int) -> np.ndarray:
-            return placed([self.sources.read(mic, start, stop) for mic in heard], gains, stop - start)
 
         def compute() -> dict:
-            return {"peak_db": kit_peak_db(read, self.recordings.length(self.plan.take), self.rate)}
+            return {"peak_db": recorded_peak_db(self.plan, self.recordings)}
 
-        depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in heard]
+        depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in audible(self.plan)]
         return self._kept("kit_peak", depends, compute)["peak_db"]
 
     def tempo_guess(self) -> MapGuess | None:

@@ -5,9 +5,10 @@ import pytest
 
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits import _kernels
-from arkund.core.hits.judge import Trees, trees
+from arkund.core.hits.judge import trees
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.settings import Channel, HitSettings
+from arkund.core.trees.trees import Trees
 from tests.kits import compare, small_kit
 
 

@@ -6,7 +6,7 @@ import pytest
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.resolve import Hit
-from arkund.core.level.measure import kit_peak_db, mic_level, section_levels, sticking_out
+from arkund.core.level.measure import mic_level, section_levels, sticking_out
 from arkund.core.level.propose import propose, propose_kit, propose_outliers, propose_sections
 from arkund.core.level.settings import SCHOOLS, Window
 from arkund.core.plan.plan import MicPlan, Plan, Section, Tempo
@@ -139,12 +139,6 @@ class TestSchools:
 
 class TestKit:
     """The sum of all mics."""
-
-    def test_peak(self):
-        """Wherever in the song it is."""
-        x = np.zeros((25 * RATE, 2), np.float32)
-        x[23 * RATE, 1] = -0.5
-        assert kit_peak_db(lambda a, b: x[a:b], len(x), RATE) == pytest.approx(-6.02, abs=0.01)
 
     def test_too_loud(self):
         """One step on all mics brings it below the limit."""

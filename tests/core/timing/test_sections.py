@@ -5,7 +5,7 @@ import pytest
 from arkund.core.demo.score import Playing, bar_s, play
 from arkund.core.plan.plan import Plan, Section, Tempo
 from arkund.core.timing.bars import bars_of
-from arkund.core.timing.sections import propose_sections, sections
+from arkund.core.timing.sections import propose, sections
 from tests.core.timing.playing import hits_of
 
 PARTS = (
@@ -52,6 +52,6 @@ class TestPropose:
 
     def test_named_ones_stay(self):
         """A session with sections gets no note."""
-        (note,) = propose_sections(Plan(), self.found)
+        (note,) = propose(Plan(), self.found)
         assert len(note.changes["sections"]) == 2
-        assert propose_sections(Plan(sections=self.found), self.found) == []
+        assert propose(Plan(sections=self.found), self.found) == []

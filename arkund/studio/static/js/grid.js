@@ -2,7 +2,7 @@
 import { figure } from "./lib/geometry.js";
 
 export const grid = {
-  settings: { strength: 100, tolerance_ms: 0, most_ms: 60, swing: 50, method: "auto", kick_alone: false, split_cymbals: false },
+  settings: {}, // first values come with the chart
   groove: null,
   now: null, // where the ear is, in seconds
   taps: [],

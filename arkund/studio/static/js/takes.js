@@ -15,12 +15,15 @@ Alpine.data("takes", () => ({
   copied: null,
   anchor: null,
   join: -1, // the one that was heard last
-  most: 6,
-  fade: 2,
+  most: 0, // first values come with the chart
+  fade: 0,
 
   begin() {
     this.hear("keydown", (e) => this.key(e));
     this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => (this.anchor = null));
+  },
+  take(chart) {
+    if (this.chart === null) [this.most, this.fade] = [chart.settings.most_joins, chart.settings.fade_ms];
   },
   takes() {
     return this.chart ? this.chart.takes : [];

@@ -10,6 +10,8 @@ const ROW = 22;
 const FAR_MS = 18;
 const TOLD_MS = 8;
 const SAME_PX = 9;
+const MOST_DRIFT_MS = 12;
+const DRIFT_PX = 1;
 const STEPS = { plain: 1, shift: 0.1 }; // ms by arrow key; with alt one sample
 
 Alpine.data("moment", moment);
@@ -21,6 +23,7 @@ Alpine.data("timing", () => ({
   last: null,
   chosen: null,
   byBar: new Map(),
+  drift: new Map(), // ms by bar: the whole kit over some bars
   span: [-0.12, null],
   count: 0, // bars
   dragged: null, // the chosen glyph under the pointer
@@ -34,12 +37,14 @@ Alpine.data("timing", () => ({
     this.$refs.canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
   },
   take(chart) {
+    if (this.chart === null) this.settings = { ...chart.settings };
     this.byBar = new Map();
     for (const hit of chart.hits) {
       if (hit[1] < 0) continue;
       if (!this.byBar.has(hit[1])) this.byBar.set(hit[1], []);
       this.byBar.get(hit[1]).push(hit);
     }
+    this.drift = new Map(chart.drift);
     const bars = Math.max(...this.byBar.keys(), 0) + 1;
     this.$refs.all.style.height = `${this.sheet.margin.top + bars * ROW + this.sheet.margin.bottom}px`;
     this.count = bars;
@@ -255,6 +260,8 @@ Alpine.data("timing", () => ({
       const mean = offs.reduce((a, b) => a + b, 0) / offs.length;
       sheet.text(`${figure(mean, 1, true)} ms`, sheet.right + 64, y + ROW / 2, Math.abs(mean) > 10 ? "ask" : "soft", "right");
     }
+    const drifted = this.drift.get(bar) ?? 0;
+    sheet.line(sheet.right + 2, y + ROW / 2, sheet.right + 2 + clamp(drifted, -MOST_DRIFT_MS, MOST_DRIFT_MS) * DRIFT_PX, y + ROW / 2, "yours", 3);
     const section = (chart.bars.sections || []).find((s) => s.bar === bar);
     if (section) {
       sheet.line(sheet.left, y, sheet.right, y, "yours", 1);

@@ -42,8 +42,8 @@ export function registerPage() {
         this.bars = data.bars;
         this.sections = data.sections;
         this.length_s = data.length_s;
-        this.chart = data.chart;
-        window.dispatchEvent(new CustomEvent("chart", { detail: data.chart }));
+        this.chart = { ...data.chart, bars: data.bars };
+        window.dispatchEvent(new CustomEvent("chart", { detail: this.chart }));
       } catch (error) {
         this.say(error.message, true);
       }

@@ -1,0 +1,1 @@
+"""Boosted decision trees: how what was taught is asked."""

@@ -1,0 +1,47 @@
+"""Boosted trees as one table of nodes, grown with LightGBM by the teaching tools.
+
+References
+    J. Friedman, Greedy function approximation: a gradient boosting machine (2001): how the trees are grown.
+"""
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from arkund.core.trees import _kernels
+
+WORKERS = 2
+WORTH_SHARING = 64  # rows; fewer are weighed by one worker
+
+
+@dataclass(frozen=True, slots=True)
+class Trees:
+    """Boosted trees, all nodes in one table; a leaf has feature -1 and its value is added to the log-odds."""
+
+    roots: np.ndarray
+    feature: np.ndarray
+    threshold: np.ndarray
+    left: np.ndarray
+    right: np.ndarray
+    value: np.ndarray
+
+    def sums(self, measures: np.ndarray) -> np.ndarray:
+        """Return what all trees say of each row together [measures: float32, shape=(rows, measures)]."""
+        out = np.zeros(measures.shape[0])
+        nodes = (self.roots, self.feature, self.threshold, self.left, self.right, self.value)
+        if measures.shape[0] < WORTH_SHARING:
+            _kernels.tree_sums(measures, *nodes, out)
+            return out
+        parts = zip(np.array_split(measures, WORKERS), np.array_split(out, WORKERS), strict=True)
+        with ThreadPoolExecutor(WORKERS) as pool:
+            list(pool.map(lambda part: _kernels.tree_sums(part[0], *nodes, part[1]), parts))
+        return out
+
+    def sure(self, measures: np.ndarray) -> np.ndarray:
+        """Return the probability that each row is a yes, of trees that were grown to tell yes from no."""
+        return 1.0 / (1.0 + np.exp(-self.sums(measures)))
+
+    def every(self, first: int, step: int) -> "Trees":
+        """Return every ``step``-th tree: those of one answer, where the trees of several lie in turn."""
+        return replace(self, roots=np.ascontiguousarray(self.roots[first::step]))
