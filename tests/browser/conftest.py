@@ -61,20 +61,25 @@ def chromium():
         browser.close()
 
 
-@pytest.fixture(scope="session")
-def session(address, chromium, recordings) -> str:
-    """Load the folder through the page, as an engineer does."""
+def loaded(chromium, address: str, folder: Path) -> str:
+    """Load a folder through the page, as an engineer does; return the session's address."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
     page.set_default_timeout(60_000)
     page.goto(address)
     page.get_by_label("tempo in BPM").fill("116")
-    page.locator("#folder").set_input_files(recordings)
+    page.locator("#folder").set_input_files(folder)
     page.wait_for_url(re.compile(r"/s/\d+/load/"), timeout=60_000)
     expect(page.get_by_role("heading", name="What did each mic really hear?")).to_be_visible()
     found = page.url.rsplit("/load/", 1)[0]
     context.close()
     return found
+
+
+@pytest.fixture(scope="session")
+def session(address, chromium, recordings) -> str:
+    """Return the address of the small kit's session."""
+    return loaded(chromium, address, recordings)
 
 
 @pytest.fixture

@@ -7,6 +7,8 @@ import pytest
 import soundfile
 from playwright.sync_api import expect
 
+from arkund.studio.cli.pages import MANY_HITS
+from tests.browser.conftest import loaded
 from tests.kits import small_kit
 
 pytestmark = pytest.mark.browser
@@ -20,12 +22,7 @@ SUMS = """() => {
   };
 }"""
 MANY = """() => {
-  const part = document.querySelector("[x-data=timing]")._x_dataStack[0];
-  const chart = JSON.parse(JSON.stringify(part.chart));
-  const pieces = ["kick", "snare", "hihat"];
-  chart.hits = Array.from({ length: 10000 }, (_, k) => [pieces[k % 3], Math.floor(k / 20), (k % 20) / 5, (k % 7) - 3, false, k / 10, k / 10]);
-  chart.beat_ms = Array(600).fill(500);
-  window.dispatchEvent(new CustomEvent("chart", { detail: chart }));
+  MANY_HITS
   const counts = [];
   const glyph = part.sheet.glyph.bind(part.sheet);
   part.sheet.glyph = (...args) => {
@@ -38,7 +35,7 @@ MANY = """() => {
     part.draw();
   }
   return counts;
-}"""
+}""".replace("MANY_HITS", MANY_HITS)
 READY = "() => !document.body.innerText.includes('Measuring')"
 
 
@@ -63,18 +60,12 @@ def three_takes(address, chromium, tmp_path_factory) -> str:
             if number == 3 and name.startswith("OH"):
                 audio = audio + rng.normal(0, 0.02, audio.size).astype(np.float32)
             soundfile.write(to / f"take {number}" / f"{named}.wav", np.clip(audio, -1, 1), 48_000, subtype="PCM_24")
-    context = chromium.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
-    page.set_default_timeout(60_000)
-    page.goto(address)
-    page.get_by_label("tempo in BPM").fill("116")
-    page.locator("#folder").set_input_files(to)
-    page.wait_for_url(re.compile(r"/s/\d+/load/"), timeout=60_000)
-    found = page.url.rsplit("/load/", 1)[0]
+    found = loaded(chromium, address, to)
+    page = chromium.new_page()
     page.goto(f"{found}/timing/")
     page.get_by_role("button", name="estimate from the hits").click()
-    expect(page.locator("#message")).to_contain_text("BPM from the hits")
-    context.close()
+    expect(page.locator("#message")).to_contain_text("BPM from the hits", timeout=60_000)
+    page.close()
     return found
 
 

@@ -50,13 +50,17 @@ ZOOM = """() => new Promise((done) => {
   requestAnimationFrame(frame);
 })"""
 
-SCROLL = """() => new Promise((done) => {
+# Ten thousand hits on Timing; the chart's component is `part`.
+MANY_HITS = """
   const part = document.querySelector("[x-data=timing]")._x_dataStack[0];
   const chart = JSON.parse(JSON.stringify(part.chart));
   const pieces = ["kick", "snare", "hihat"];
   chart.hits = Array.from({ length: 10000 }, (_, k) => [pieces[k % 3], Math.floor(k / 20), (k % 20) / 5, (k % 7) - 3, false, k / 10, k / 10]);
   chart.beat_ms = Array(600).fill(500);
   window.dispatchEvent(new CustomEvent("chart", { detail: chart }));
+"""
+SCROLL = """() => new Promise((done) => {
+  MANY_HITS
   const out = [];
   let n = -20, last = performance.now();
   const frame = () => {
@@ -68,7 +72,7 @@ SCROLL = """() => new Promise((done) => {
     requestAnimationFrame(frame);
   };
   requestAnimationFrame(frame);
-})"""
+})""".replace("MANY_HITS", MANY_HITS)
 
 HEARD = """(value) => new Promise((done) => {
   const { player } = globalThis.arkund;

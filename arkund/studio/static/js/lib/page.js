@@ -42,8 +42,9 @@ export function registerPage() {
         this.bars = data.bars;
         this.sections = data.sections;
         this.length_s = data.length_s;
-        this.chart = { ...data.chart, bars: data.bars };
-        window.dispatchEvent(new CustomEvent("chart", { detail: this.chart }));
+        const chart = { ...data.chart, bars: data.bars };
+        this.chart = chart;
+        window.dispatchEvent(new CustomEvent("chart", { detail: chart }));
       } catch (error) {
         this.say(error.message, true);
       }
