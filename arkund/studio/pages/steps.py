@@ -57,7 +57,7 @@ PAGES = {
             "timing",
             "Timing",
             "How far is each hit from where it was meant?",
-            "One row per bar, the beat across; each glyph stands where the stroke fell.",
+            "A row per bar, each glyph where the stroke fell; beside it the kit's drift.",
         ),
         Step(
             "clean",

@@ -18,7 +18,7 @@ export const grid = {
     return gaps.length >= 3 ? 60 / gaps[Math.floor(gaps.length / 2)] : 0;
   },
   tapWords() {
-    return this.tapped() ? `take the tapped ${figure(this.tapped(), 1)} BPM` : `tap the beat while it plays: key t${this.taps.length ? ` (${this.taps.length})` : ""}`;
+    return this.tapped() ? `take the tapped ${figure(this.tapped(), 1)} BPM` : `tap the beat: key t${this.taps.length ? ` (${this.taps.length})` : ""}`;
   },
   /** The first tap is the first beat of a bar; the estimate from the hits makes it exact. */
   takeTaps() {

@@ -16,6 +16,7 @@ Alpine.data("lineup", () => ({
   drag: null,
 
   begin() {
+    [this.nullA, this.nullB] = [this.paths()[0]?.id || "", this.paths()[1]?.id || ""];
     this.hear("keydown", (e) => this.key(e));
     this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => this.up());
   },

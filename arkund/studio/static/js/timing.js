@@ -10,15 +10,15 @@ const ROW = 22;
 const FAR_MS = 18;
 const TOLD_MS = 8;
 const SAME_PX = 9;
-const MOST_DRIFT_MS = 12;
-const DRIFT_PX = 1;
+const MOST_DRIFT_MS = 10;
+const DRIFT = { middle: 27, half: 20 }; // of the strip beside the chart, in pixels
 const STEPS = { plain: 1, shift: 0.1 }; // ms by arrow key; with alt one sample
 
 Alpine.data("moment", moment);
 
 Alpine.data("timing", () => ({
   ...grid,
-  ...charted({ left: 64, right: 70, top: 26, bottom: 8 }),
+  ...charted({ left: 64, right: 122, top: 26, bottom: 8 }),
   first: null,
   last: null,
   chosen: null,
@@ -218,6 +218,7 @@ Alpine.data("timing", () => ({
     c.beginPath();
     c.rect(0, sheet.top, sheet.width, sheet.bottom - sheet.top);
     c.clip();
+    this.drawDrift(from, until, sheet.top - scroll.scrollTop);
     for (let bar = from; bar < until; bar += 1) this.row(bar, sheet.top + bar * ROW - scroll.scrollTop, x);
     for (const note of this.$store.page.notes) {
       const y = sheet.top + (Number(note.place) + 0.5) * ROW - scroll.scrollTop;
@@ -226,6 +227,19 @@ Alpine.data("timing", () => ({
     if (this.dragged) sheet.line(this.dragged.to, sheet.top, this.dragged.to, sheet.bottom, "yours", 1, [3, 3]);
     c.restore();
     sheet.frame();
+  },
+  /** How far the kit as a whole is from the grid, down the bars: left early, right late. */
+  drawDrift(from, until, top) {
+    const { sheet } = this;
+    const middle = sheet.right + DRIFT.middle;
+    sheet.line(middle, sheet.top, middle, sheet.bottom, "fine");
+    const points = [];
+    for (let bar = Math.max(from - 1, 0); bar <= until; bar += 1) {
+      if (!this.drift.has(bar)) continue;
+      const off = clamp(this.drift.get(bar), -MOST_DRIFT_MS, MOST_DRIFT_MS);
+      points.push([middle + (off / MOST_DRIFT_MS) * DRIFT.half, top + (bar + 0.5) * ROW]);
+    }
+    sheet.path(points, "yours", 1.5);
   },
   graticule(x) {
     const { sheet, chart } = this;
@@ -237,7 +251,8 @@ Alpine.data("timing", () => ({
       if (whole) sheet.text(`${Math.round(at) + 1}`, x.to(at), sheet.top - 10, "soft", "center");
     }
     sheet.text("beat", sheet.left - 8, sheet.top - 10, "soft", "right");
-    sheet.text("kick and snare", sheet.right + 64, sheet.top - 10, "soft", "right", '10px "Sheet", sans-serif');
+    sheet.text("drift ±10 ms", sheet.right + DRIFT.middle, sheet.top - 10, "soft", "center", '10px "Sheet", sans-serif');
+    sheet.text("kick, snare", sheet.right + 116, sheet.top - 10, "soft", "right", '10px "Sheet", sans-serif');
   },
   row(bar, y, x) {
     const { sheet, chart } = this;
@@ -258,10 +273,8 @@ Alpine.data("timing", () => ({
     }
     if (offs.length) {
       const mean = offs.reduce((a, b) => a + b, 0) / offs.length;
-      sheet.text(`${figure(mean, 1, true)} ms`, sheet.right + 64, y + ROW / 2, Math.abs(mean) > 10 ? "ask" : "soft", "right");
+      sheet.text(`${figure(mean, 1, true)} ms`, sheet.right + 116, y + ROW / 2, Math.abs(mean) > 10 ? "ask" : "soft", "right");
     }
-    const drifted = this.drift.get(bar) ?? 0;
-    sheet.line(sheet.right + 2, y + ROW / 2, sheet.right + 2 + clamp(drifted, -MOST_DRIFT_MS, MOST_DRIFT_MS) * DRIFT_PX, y + ROW / 2, "yours", 3);
     const section = (chart.bars.sections || []).find((s) => s.bar === bar);
     if (section) {
       sheet.line(sheet.left, y, sheet.right, y, "yours", 1);
