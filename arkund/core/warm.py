@@ -3,6 +3,7 @@
 import numpy as np
 
 from arkund.core.dsp import _kernels as k
+from arkund.core.dsp.bank import separated, side_by_side
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.settings import Channel, HitSettings
@@ -31,14 +32,15 @@ def warm() -> None:
     pair.svf_cascade(stereo.copy(), 1, np.ones(12, f), np.zeros(4, f))
     pair.weighted(stereo, np.ones(24, f), np.zeros(8, f), np.ones(2, f), np.ones(2, f), np.zeros(2))
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
-    k.pair_gain(stereo, 2, np.ones(6, f), np.zeros(1, f), mono.copy())
+    k.pair_gain(stereo, np.ones(6, f), np.zeros(1, f), mono.copy())
     k.multiply_pair(stereo, mono, f(1), f(0))
     k.dither_24(bank, lanes, 1, 0, np.ones(2, np.uint32), np.zeros((2, 193), np.uint8))
     k.decibels(mono + f(1), mono[:4] + f(1), mono.copy())
-    k.release_floor(mono, mono.copy(), f(0.5), f(0))
+    k.add_scaled(mono, f(1), mono.copy())
+    k.hold_back(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
     k.place((mono,) * k.WIDE, 1, np.ones(2, f), stereo)
-    k.separate(bank, lanes, np.zeros((2, 64), f))
+    separated(side_by_side([mono, mono], [0, 0]), [0, 0])
     k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.clean.settings import GateSettings
-from arkund.core.dsp.bank import Filters, coefficient, kernels, lanes, settle_samples, settled
+from arkund.core.dsp.bank import BLOCK, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass, low_pass
+from arkund.core.dsp.settling import NOTHING, Settling, filters, follower
 from arkund.core.units import db_to_gain, ms_to_samples
 
 KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
@@ -59,7 +60,7 @@ class Gate:
 
     def prime(self, bank: np.ndarray) -> None:
         """Let the keys hear what lies within the look-ahead of the very first sample of a bank."""
-        ahead = int(self.early.max())
+        ahead = -(-int(self.early.max()) // BLOCK) * BLOCK  # as if silence had come before
         if self.on and ahead:
             first = np.zeros((ahead, bank.shape[1]), np.float32)
             for lane, early in enumerate(self.early):
@@ -75,11 +76,11 @@ def gate_gain(bank: np.ndarray, settings: Sequence[GateSettings], sample_rate_hz
     return Gate([s.replace(on=True) for s in settings], sample_rate_hz, bank.shape[1]).gain(bank.copy())
 
 
-def reach(settings: GateSettings, sample_rate_hz: int) -> tuple[int, int]:
-    """Return how many samples before and after a span the gate must see."""
+def settling(settings: GateSettings, sample_rate_hz: int) -> Settling:
+    """Return what the gate must hear beyond a span."""
     if not settings.on:
-        return 0, 0
-    before = settled([key_filter(settings, sample_rate_hz)]) + int((LINGER_S + 0.05) * sample_rate_hz)
-    before += int(ms_to_samples(settings.hold_ms, sample_rate_hz))
-    before += settle_samples(settings.release_ms, sample_rate_hz)
-    return before, round(ms_to_samples(settings.lookahead_ms, sample_rate_hz))
+        return NOTHING
+    hold = int((LINGER_S + 0.05) * sample_rate_hz) + int(ms_to_samples(settings.hold_ms, sample_rate_hz))
+    ahead = round(ms_to_samples(settings.lookahead_ms, sample_rate_hz))
+    key = filters([key_filter(settings, sample_rate_hz)])
+    return key + Settling(hold, after=ahead) + follower(settings.release_ms, sample_rate_hz)

@@ -397,22 +397,6 @@ def reduction_db(size, threshold_db, slope, knee_db):
     return (over if inside > knee_db else (soft if inside > f32(0.0) else f32(0.0))) * slope
 
 
-@njit(inline="always", **OPTIONS)
-def follow_curve(work, n, now, threshold_db, slope, knee_db, attack, release, makeup_db):
-    """Turn magnitudes into gains, in place, and return the last reduction: only the smoothing goes sample by sample."""
-    for i in range(n):
-        work[i] = reduction_db(work[i], threshold_db, slope, knee_db)
-    for i in range(n):
-        # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
-        rising, falling = fused(attack, work[i] - now, now), fused(release, work[i] - now, now)
-        now = max(rising, falling) if attack >= release else min(rising, falling)
-        work[i] = now
-    now = now if now > f32(1e-12) else f32(0.0)
-    for i in range(n):
-        work[i] = exp2((makeup_db - work[i]) * OCTAVE_PER_DB)
-    return now
-
-
 @njit(**OPTIONS)
 def compressor(stride, key, gain, params, state):
     """Write the compressor's gain for each sample of the key signal.
@@ -477,10 +461,13 @@ def chain(
         rows = min(BLOCK, samples - start)
         part, wide = x[start * LANES : (start + rows) * LANES], key[: rows * LANES]
         if gate_params.size:
-            for c in range(LANES):
-                first = start + early[c]
-                for i in range(rows):
-                    wide[i * LANES + c] = x[(first + i) * LANES + c]
+            if early.min() == early.max():
+                wide[:] = x[(start + early[0]) * LANES : (start + early[0] + rows) * LANES]
+            else:
+                for c in range(LANES):
+                    first = start + early[c]
+                    for i in range(rows):
+                        wide[i * LANES + c] = x[(first + i) * LANES + c]
             svf_cascade(stride, wide, key_params.size // (6 * LANES), key_params, key_state)
             gate(stride, wide, gain, gate_params, gate_state)
             times(stride, part, gain)
@@ -498,19 +485,28 @@ def chain(
 
 
 @njit(**OPTIONS)
-def pair_gain(key, stride, params, state, gain):
-    """Write the gain of a compressor that hears the louder of two channels, for each sample [key: first two of rows of ``stride``].
+def pair_gain(key, params, state, gain):
+    """Write the gain of a compressor that hears the louder of two interleaved channels, for each sample.
 
     The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for a block at once.
     """
-    work = np.zeros(BLOCK, np.float32)
+    threshold, slope, knee = params[0], params[1], params[2]
+    attack, release, makeup = params[3], params[4], params[5]
     for start in range(0, gain.size, BLOCK):
-        n = min(BLOCK, gain.size - start)
-        for i in range(n):
-            row = (start + i) * stride
-            work[i] = max(abs(key[row]), abs(key[row + 1]))
-        state[0] = follow_curve(work, n, state[0], params[0], params[1], params[2], params[3], params[4], params[5])
-        gain[start : start + n] = work[:n]
+        work, heard = gain[start : start + BLOCK], key[2 * start :]
+        for i in range(work.size):
+            work[i] = max(abs(heard[2 * i]), abs(heard[2 * i + 1]))
+        for i in range(work.size):
+            work[i] = reduction_db(work[i], threshold, slope, knee)
+        now = state[0]
+        for i in range(work.size):
+            # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
+            rising, falling = fused(attack, work[i] - now, now), fused(release, work[i] - now, now)
+            now = max(rising, falling) if attack >= release else min(rising, falling)
+            work[i] = now
+        state[0] = now if now > f32(1e-12) else f32(0.0)
+        for i in range(work.size):
+            work[i] = exp2((makeup - work[i]) * OCTAVE_PER_DB)
 
 
 @njit(**OPTIONS)
@@ -523,13 +519,21 @@ def multiply_pair(x, gain, share, rest):
 
 
 @njit(**OPTIONS)
-def release_floor(wanted, smoothed, coefficient, start):
-    """Follow a wanted gain: fall at once, rise exponentially with a release coefficient."""
+def add_scaled(x, gain, out):
+    """Add a signal times a gain to another."""
+    for i in range(out.size):
+        out[i] += x[i] * gain
+
+
+@njit(**OPTIONS)
+def hold_back(wanted, smoothed, coefficient, start):
+    """Follow a wanted reduction: rise at once, fall exponentially with a release coefficient."""
     now = start
     for i in range(wanted.size):
         target = wanted[i]
-        rising = target + (now - target) * coefficient
-        now = target if target < now else rising
+        falling = target + (now - target) * coefficient
+        now = target if target > now else falling
+        now = now if now > FLOOR else f32(0.0)
         smoothed[i] = now
 
 
@@ -560,21 +564,27 @@ def fir(x, taps, out):
 
 
 @njit(**OPTIONS)
-def interleave(rows, bank, lanes):
-    """Write channels [shape=(count, samples)] side by side into a bank."""
-    for start in range(0, rows.shape[1], 64):
-        for i in range(start, min(start + 64, rows.shape[1])):
-            for c in range(rows.shape[0]):
-                bank[i * lanes + c] = rows[c, i]
+def interleave(rows, late, count, bank, lanes):
+    """Write ``count`` of some channels side by side into a silent bank, each beginning ``late`` samples after the bank does."""
+    for start in range(0, bank.size // lanes, BLOCK):
+        for c in range(count):
+            low, high = max(start, late[c]), min(start + BLOCK, late[c] + rows[c].size)
+            if low < high:
+                row, lane = rows[c][low - late[c] : high - late[c]], bank[low * lanes + c :]
+                for i in range(row.size):
+                    lane[i * lanes] = row[i]
 
 
 @njit(**OPTIONS)
-def separate(bank, lanes, rows):
-    """Write the lanes in use of a bank as channels [shape=(count, samples)]."""
-    for start in range(0, rows.shape[1], 64):
-        for c in range(rows.shape[0]):
-            for i in range(start, min(start + 64, rows.shape[1])):
-                rows[c, i] = bank[i * lanes + c]
+def separate(bank, lanes, count, rows, late):
+    """Write ``count`` lanes of a bank as channels, each beginning ``late`` samples after the bank does."""
+    for start in range(0, bank.size // lanes, BLOCK):
+        for c in range(count):
+            low, high = max(start, late[c]), min(start + BLOCK, late[c] + rows[c].size)
+            if low < high:
+                row, lane = rows[c][low - late[c] : high - late[c]], bank[low * lanes + c :]
+                for i in range(row.size):
+                    row[i] = lane[i * lanes]
 
 
 @njit(**OPTIONS)

@@ -13,7 +13,7 @@ from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 
 WIDE, NARROW, PAIR = _kernels.WIDE, _kernels.NARROW, _kernels.PAIR
-SETTLED_TIME_CONSTANTS = 11.5  # a 20 dB difference of gain has shrunk to 0.0002 dB, an error of -92 dB
+BLOCK = _kernels.BLOCK  # silence of whole blocks before a channel leaves its samples as they are
 
 
 def empty_bank(samples: int, count: int) -> np.ndarray:
@@ -36,14 +36,28 @@ def bank_of(channels: Sequence[np.ndarray]) -> np.ndarray:
     return out
 
 
+def side_by_side(rows: Sequence[np.ndarray], late: Sequence[int]) -> np.ndarray:
+    """Return channels [each float32, shape=(samples,)] as a bank, each beginning some samples after the bank does."""
+    bank = empty_bank(max(count + row.size for count, row in zip(late, rows, strict=True)), len(rows))
+    _kernels.interleave(_wide(rows), _wide(late), len(rows), bank.reshape(-1), bank.shape[1])
+    return bank
+
+
+def separated(bank: np.ndarray, late: Sequence[int]) -> list[np.ndarray]:
+    """Return lanes of a bank as channels of their own, each beginning some samples after the bank does."""
+    rows = [np.empty(bank.shape[0] - count, np.float32) for count in late]
+    _kernels.separate(bank.reshape(-1), bank.shape[1], len(rows), _wide(rows), _wide(late))
+    return rows
+
+
+def _wide(values: Sequence) -> tuple:
+    """Return values repeated to one number of them, for which kernels are made."""
+    return (*values, *(values[0] for _ in range(WIDE - len(values))))
+
+
 def coefficient(time_ms: float, sample_rate_hz: int) -> float:
     """Return exp(-1 / (time * rate)): a one-pole follower covers 63 % of a step in time_ms."""
     return float(np.exp(-1000.0 / (max(time_ms, 1e-3) * sample_rate_hz)))
-
-
-def settle_samples(time_ms: float, sample_rate_hz: int) -> int:
-    """Return how many samples a one-pole follower of this time needs to forget where it started."""
-    return int(np.ceil(SETTLED_TIME_CONSTANTS * time_ms * sample_rate_hz / 1000.0))
 
 
 def lanes(rows: Iterable[Sequence[float]], width: int) -> np.ndarray:
@@ -85,8 +99,3 @@ def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.nd
     out = np.array(bank, np.float32, order="C")
     Filters(cascades, out.shape[1]).run(out)
     return out
-
-
-def settled(cascades: Sequence[Sequence[Biquad]]) -> int:
-    """Return how many samples the slowest cascade needs to settle."""
-    return max((sum(section.settle_samples() for section in cascade) for cascade in cascades), default=0)

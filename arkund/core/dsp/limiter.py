@@ -1,11 +1,12 @@
 """A true-peak limiter: the gain falls before the peak, so nothing is clipped."""
 
 import numpy as np
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
+from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import coefficient, settle_samples
+from arkund.core.dsp.bank import coefficient
 from arkund.core.dsp.loudness import TAPS_PER_PHASE, oversampled_peak
+from arkund.core.dsp.settling import Settling, follower
 from arkund.core.units import db_to_gain, ms_to_samples
 
 AHEAD_MS = 1.5  # the gain has this long to fall
@@ -16,8 +17,8 @@ MARGIN_DB = 0.03  # a moving gain raises peaks between samples by a hair
 class Limiter:
     """Keeps the true peak of stereo audio, that arrives in pieces, at or below a ceiling.
 
-    The wanted gain is the minimum over the look-ahead, recovers with release_ms, and is averaged over the look-ahead, so that
-    it has fully fallen when the peak arrives. Both channels share it.
+    The wanted reduction is the largest over the look-ahead, is given back with release_ms, and is averaged over the look-ahead, so that
+    the gain has fully fallen when the peak arrives. Both channels share it.
     """
 
     def __init__(self, ceiling_db: float, release_ms: float, sample_rate_hz: int) -> None:
@@ -26,8 +27,8 @@ class Limiter:
         self._ahead = _ahead(sample_rate_hz)
         self.lag = HALF_FILTER + 2 * self._ahead  # samples by which what comes out is behind what went in
         self._audio = np.zeros((self.lag + HALF_FILTER, 2), np.float32)
-        self._wanted = np.ones(2 * self._ahead, np.float32)
-        self._smooth = np.ones(2 * self._ahead, np.float32)
+        self._wanted = np.zeros(2 * self._ahead, np.float32)
+        self._smooth = np.zeros(2 * self._ahead, np.float32)
         self._early = self.lag  # samples before the first that are still to be dropped
 
     def push(self, audio: np.ndarray) -> np.ndarray:
@@ -35,23 +36,24 @@ class Limiter:
         n = audio.shape[0]
         known = np.concatenate([self._audio, audio])
         peak = oversampled_peak(known[self.lag - HALF_FILTER :], 0.5 * self._ceiling)[HALF_FILTER : HALF_FILTER + n]
-        wanted = np.concatenate([self._wanted, np.minimum(1.0, self._ceiling / np.maximum(peak, 1e-9))])
-        gain = self._gain(wanted.astype(np.float32), n)
-        out = known[HALF_FILTER : HALF_FILTER + n] * gain[:, None]
-        self._audio, self._wanted = known[n:].copy(), wanted[n:].astype(np.float32)
+        excess = np.maximum(np.float32(1.0) - self._ceiling / np.maximum(peak, np.float32(1e-9)), np.float32(0.0))
+        wanted = np.concatenate([self._wanted, excess])
+        out = known[HALF_FILTER : HALF_FILTER + n] * self._gain(wanted, n)[:, None]
+        self._audio, self._wanted = known[n:].copy(), wanted[n:].copy()
         early, self._early = self._early, max(self._early - n, 0)
         return out[min(early, n) :]
 
     def _gain(self, wanted: np.ndarray, n: int) -> np.ndarray:
+        """Return the gain for the next samples. It is worked out as 1 - gain, because float32 is fine near 0 and stands still near 1."""
         ahead = self._ahead
-        if wanted.min() >= 1.0 and self._smooth.min() >= 1.0:
+        if not wanted.any() and not self._smooth.any():
             return np.ones(n, np.float32)
-        held = minimum_filter1d(wanted, 2 * ahead + 1)[ahead : ahead + n]
+        held = maximum_filter1d(wanted, 2 * ahead + 1)[ahead : ahead + n]
         fresh = np.empty_like(held)
-        _kernels.release_floor(held, fresh, self._release, self._smooth[-1])
+        _kernels.hold_back(held, fresh, self._release, self._smooth[-1])
         smooth = np.concatenate([self._smooth, fresh])
         self._smooth = smooth[n:].copy()
-        return uniform_filter1d(smooth, 2 * ahead + 1)[ahead : ahead + n]
+        return np.float32(1.0) - uniform_filter1d(smooth, 2 * ahead + 1)[ahead : ahead + n]
 
     def finish(self) -> np.ndarray:
         """Return the rest, as if silence followed."""
@@ -64,10 +66,10 @@ def limit(audio: np.ndarray, ceiling_db: float, release_ms: float, sample_rate_h
     return np.concatenate([limiter.push(audio), limiter.finish()])
 
 
-def reach(release_ms: float, sample_rate_hz: int) -> tuple[int, int]:
-    """Return how many samples before and after a span the limiter must see."""
+def settling(release_ms: float, sample_rate_hz: int) -> Settling:
+    """Return what the limiter must hear beyond a span."""
     near = 2 * _ahead(sample_rate_hz) + TAPS_PER_PHASE
-    return settle_samples(release_ms, sample_rate_hz) + near, near
+    return Settling(near, after=near) + follower(release_ms, sample_rate_hz)
 
 
 def _ahead(sample_rate_hz: int) -> int:

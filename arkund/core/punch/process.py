@@ -5,8 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import PAIR, Filters, coefficient, kernels, lanes, settle_samples, settled
+from arkund.core.dsp.bank import PAIR, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass
+from arkund.core.dsp.settling import NOTHING, Settling, filters, follower
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 
 FAST_ATTACK_MS, SLOW_ATTACK_MS = 0.3, 15.0
@@ -107,7 +108,7 @@ class LinkedCompressor:
             key = audio.copy()
             self._key.run(key)
         out = np.empty(audio.shape[0], np.float32)
-        _kernels.pair_gain(key.reshape(-1), key.shape[1], self._params, self._state, out)
+        _kernels.pair_gain(key.reshape(-1), self._params, self._state, out)
         return out
 
     def run(self, audio: np.ndarray, mix: float = 1.0) -> None:
@@ -126,14 +127,14 @@ def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> n
     return np.where(inside > knee, over, soft) * (1.0 - 1.0 / settings.ratio)
 
 
-def shaper_reach(settings: ShaperSettings, sample_rate_hz: int) -> tuple[int, int]:
-    """Return how many samples before and after a span the shaper must see."""
-    return (settle_samples(SLOW_RELEASE_MS, sample_rate_hz), 0) if settings.on else (0, 0)
+def shaper_settling(settings: ShaperSettings, sample_rate_hz: int) -> Settling:
+    """Return what the shaper must hear beyond a span."""
+    return follower(SLOW_RELEASE_MS, sample_rate_hz) if settings.on else NOTHING
 
 
-def compressor_reach(settings: CompressorSettings, sample_rate_hz: int) -> tuple[int, int]:
-    """Return how many samples before and after a span the compressor must see."""
+def compressor_settling(settings: CompressorSettings, sample_rate_hz: int) -> Settling:
+    """Return what the compressor must hear beyond a span."""
     if not settings.on:
-        return 0, 0
-    slowest = max(settings.attack_ms, settings.release_ms)
-    return settled([detector(settings, sample_rate_hz)]) + settle_samples(slowest, sample_rate_hz), 0
+        return NOTHING
+    key = filters([detector(settings, sample_rate_hz)])
+    return key + follower(max(settings.attack_ms, settings.release_ms), sample_rate_hz)

@@ -1,17 +1,21 @@
 """The signal path as data: nodes with settings and inputs, built from the Plan by one function.
 
 A node's key is a hash of its kind, its settings and its inputs' keys, so equal work has an equal key whatever Plan it comes
-from. Its reach says how many samples it must see before and after a span.
+from. Its settling says how many samples it must see before and after a span.
 """
 
 import hashlib
 import json
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from math import ceil, log2
 
 from arkund.core.blend.settings import OFF_DB, BusSettings, PathSettings
 from arkund.core.clean import process as clean
 from arkund.core.dsp import limiter
+from arkund.core.dsp.bank import BLOCK
+from arkund.core.dsp.settling import NOTHING, Settling, slowest
 from arkund.core.kit.pieces import group_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
@@ -19,21 +23,28 @@ from arkund.core.render.source import Recordings, edits_key, source_settings
 from arkund.core.tone import process as tone
 
 STAGES = ("source", "gate", "tone", "shaper", "compressor")  # of a mic, in order; each but the first may be off
+STAGE_SETTLING = {
+    "gate": clean.settling,
+    "tone": tone.settling,
+    "shaper": punch.shaper_settling,
+    "compressor": punch.compressor_settling,
+}
 LEAST_REACH_S = 0.1
-STEPS_PER_DOUBLING = 2  # reaches are rounded up to few sizes, so that cached spans stay useful while a setting moves
+STEPS_PER_DOUBLING = 4  # reaches are rounded up to few sizes, so that cached spans stay useful while a setting moves
+# A span is cut into so many parts, no shorter than this, in each of which the mics are rendered at the same time.
+MOST_PARTS, SHORTEST_PART_S = 4, 2.0
 PATHS = ("punch", "sustain")
 
 
 @dataclass(frozen=True, slots=True)
 class Node:
-    """One operation: ``inputs`` are names of other nodes, ``key`` its content hash, reaches in samples."""
+    """One operation: ``inputs`` are names of other nodes, ``key`` its content hash."""
 
     name: str
     kind: str
     key: str
     inputs: tuple[str, ...]
-    before: int
-    after: int
+    settling: Settling
     settings: object = None
 
 
@@ -50,29 +61,16 @@ def build(plan: Plan, recordings: Recordings) -> dict[str, Node]:
         settings: PathSettings = getattr(plan, path)
         sent = [mic for mic in heard if send_db(mic, path) > OFF_DB] if settings.on else []
         inputs = tuple(f"strip:{mic.id}" for mic in sent)
-        sends = [[send_db(mic, path), mic.mix.pan] for mic in sent]
-        before, after = punch.compressor_reach(settings.compressor, rate)
-        nodes[f"path:{path}"] = _node(
-            nodes,
-            f"path:{path}",
-            "path",
-            {"path": settings.to_json(), "sends": sends},
-            inputs,
-            before,
-            after,
-            path,
-            rate,
-        )
-    mics = tuple(f"strip:{mic.id}" for mic in heard)
-    places = [[mic.mix.level_db, mic.mix.pan] for mic in heard]
+        content = {"path": settings.to_json(), "sends": [[send_db(mic, path), mic.mix.pan] for mic in sent]}
+        settling = punch.compressor_settling(settings.compressor, rate)
+        nodes[f"path:{path}"] = _node(nodes, f"path:{path}", "path", content, inputs, settling, path, rate)
     paths = tuple(f"path:{path}" for path in PATHS if getattr(plan, path).on)
-    nodes["mix"] = _node(nodes, "mix", "sum", {"places": places}, mics + paths, 0, 0, heard, rate)
-    before, after = _bus_reach(plan.bus, rate)
-    nodes["kit"] = _node(nodes, "kit", "bus", plan.bus.to_json(), ("mix",), before, after, plan.bus, rate)
+    nodes["mix"] = _sum(nodes, "mix", heard, paths, rate)
+    nodes["kit"] = _node(
+        nodes, "kit", "bus", plan.bus.to_json(), ("mix",), _bus_settling(plan.bus, rate), plan.bus, rate
+    )
     for name, members in _gatherings(plan).items():
-        inputs = tuple(f"strip:{mic.id}" for mic in members)
-        places = [[mic.mix.level_db, mic.mix.pan] for mic in members]
-        nodes[name] = _node(nodes, name, "sum", {"places": places}, inputs, 0, 0, members, rate)
+        nodes[name] = _sum(nodes, name, members, (), rate)
     return nodes
 
 
@@ -106,76 +104,106 @@ def _gatherings(plan: Plan) -> dict[str, list[MicPlan]]:
 
 def _strip(nodes: dict[str, Node], plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> None:
     rate = recordings.sample_rate_hz
-    stages = {
-        "source": (source_settings(plan, recordings, mic, edits), (0, 0)),
-        "gate": (mic.gate.to_json(), clean.reach(mic.gate, rate)),
-        "tone": (mic.tone.to_json(), tone.reach(mic.tone, rate)),
-        "shaper": (mic.shaper.to_json(), punch.shaper_reach(mic.shaper, rate)),
-        "compressor": (mic.compressor.to_json(), punch.compressor_reach(mic.compressor, rate)),
-    }
-    inputs: tuple[str, ...] = ()
-    for stage in STAGES:
-        if stage == "source" or getattr(mic, stage).on:
-            name, (settings, reach) = f"{stage}:{mic.id}", stages[stage]
-            nodes[name] = _node(nodes, name, stage, settings, inputs, *reach, mic, rate)
-            inputs = (name,)
-    nodes[f"strip:{mic.id}"] = nodes[inputs[0]]
+    name = f"source:{mic.id}"
+    nodes[name] = _node(nodes, name, "source", source_settings(plan, recordings, mic, edits), (), NOTHING, mic, rate)
+    for stage in STAGES[1:]:
+        settings = getattr(mic, stage)
+        if settings.on:
+            key, settling = _stage(stage, settings, nodes[name].key, rate)
+            before, name = name, f"{stage}:{mic.id}"
+            nodes[name] = Node(name, stage, key, (before,), settling, mic)
+    nodes[f"strip:{mic.id}"] = nodes[name]
 
 
-def _bus_reach(bus: BusSettings, rate: int) -> tuple[int, int]:
-    before, after = punch.compressor_reach(bus.compressor, rate)
-    if bus.limiter_on:
-        more = limiter.reach(bus.limiter_release_ms, rate)
-        before, after = before + more[0], after + more[1]
-    return before, after
+@lru_cache(maxsize=4096)
+def _stage(stage: str, settings, source: str, rate: int) -> tuple[str, Settling]:
+    """Return a stage's key and what it must hear. Remembered, because a change leaves nearly all of them as they were."""
+    return _key(stage, settings.to_json(), [source], rate), STAGE_SETTLING[stage](settings, rate)
 
 
-def _node(nodes, name, kind, settings, inputs, before, after, payload, rate) -> Node:
-    content = {"kind": kind, "settings": settings, "inputs": [nodes[i].key for i in inputs], "rate": rate}
-    key = hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
-    return Node(name, kind, key, inputs, rounded(before, rate), after, payload)
+def _sum(nodes: dict[str, Node], name: str, mics: Sequence[MicPlan], paths: tuple[str, ...], rate: int) -> Node:
+    places = [[mic.mix.level_db, mic.mix.pan] for mic in mics]
+    inputs = tuple(f"strip:{mic.id}" for mic in mics) + paths
+    return _node(nodes, name, "sum", {"places": places}, inputs, NOTHING, mics, rate)
+
+
+def _bus_settling(bus: BusSettings, rate: int) -> Settling:
+    settling = punch.compressor_settling(bus.compressor, rate)
+    return settling + limiter.settling(bus.limiter_release_ms, rate) if bus.limiter_on else settling
+
+
+def _node(nodes, name, kind, settings, inputs, settling, payload, rate) -> Node:
+    key = _key(kind, settings, [nodes[each].key for each in inputs], rate)
+    return Node(name, kind, key, inputs, settling, payload)
+
+
+def _key(kind: str, settings: dict, inputs: list[str], rate: int) -> str:
+    content = {"kind": kind, "settings": settings, "inputs": inputs, "rate": rate}
+    return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
 
 
 def rounded(reach: int, rate: int) -> int:
-    """Return a reach rounded up to the next of a geometric row of sizes; 0 stays 0."""
+    """Return a reach rounded up to the next of a geometric row of sizes, of whole blocks; 0 stays 0."""
     if reach <= 0:
         return 0
     steps = max(ceil(STEPS_PER_DOUBLING * log2(reach / (LEAST_REACH_S * rate)) - 1e-9), 0)
-    return ceil(LEAST_REACH_S * rate * 2 ** (steps / STEPS_PER_DOUBLING))
+    return ceil(LEAST_REACH_S * rate * 2 ** (steps / STEPS_PER_DOUBLING) / BLOCK) * BLOCK
 
 
 @dataclass(frozen=True, slots=True)
 class Windows:
     """Where each node is rendered for a wanted span: (first sample, one after the last).
 
-    They depend on the Plan and the span only, never on what is cached, and are the same for all mics, so that mics run side by side and a
-    node's samples depend on nothing but the request.
+    They depend on the Plan and the span only, never on what is cached, so that a node's samples depend on nothing but the request. Mics are
+    rendered in parts of equal length, which need not wait for each other; a mic's windows depend on no other mic's settings.
     """
 
     mix: tuple[int, int]
-    stages: dict[str, tuple[int, int]]
+    parts: tuple[tuple[int, int], ...]  # of the finished strips, one after the other
+    beyond: dict[
+        str, dict[str, tuple[int, int]]
+    ]  # by mic and stage, how many samples before and after a part it is rendered
 
-    @property
-    def strips(self) -> tuple[int, int]:
-        """Of what the mixes are made of."""
-        return self.stages[STAGES[-1]]
+    def stage(self, mic_id: str, stage: str, part: int) -> tuple[int, int]:
+        """Return where a stage of a mic is rendered for a part of the strips."""
+        (start, stop), (before, after) = self.parts[part], self.beyond[mic_id][stage]
+        return start - before, stop + after
+
+    def upstream(self, mic_id: str, stage: str) -> str:
+        """Return from how far before a part everything down to a stage was rendered: its samples depend on that."""
+        return ",".join(str(self.beyond[mic_id][each][0]) for each in STAGES[: STAGES.index(stage) + 1])
+
+    def content(self, mic_ids: Iterable[str]) -> str:
+        """Return what the samples of a sum of mics depend on."""
+        leads = ";".join(self.upstream(mic_id, STAGES[-1]) for mic_id in sorted(mic_ids))
+        return f"{leads};{self.mix};{self.parts[0]};{len(self.parts)}"
 
 
 def windows(plan: Plan, nodes: dict[str, Node], span: tuple[int, int], rate: int) -> Windows:
-    """Return the windows for a span of the kit: every node begins as much earlier as those after it need to settle.
+    """Return the windows for a span of the kit: every node begins as much earlier as it and those after it need to settle.
 
     The bus and the paths count also while they are off, so that switching them leaves the mics' windows alone.
     """
-    before, after = _bus_reach(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
-    mix = span[0] - rounded(before, rate), span[1] + after
+    behind = _bus_settling(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
+    mix = span[0] - rounded(behind.before, rate), span[1] + behind.after
     paths = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
-    longest = max(rounded(punch.compressor_reach(compressor, rate)[0], rate) for compressor in paths)
-    window, stages = (mix[0] - longest, mix[1]), {}
+    behind = slowest(punch.compressor_settling(each, rate) for each in paths) + behind
+    strips = span[0] - rounded(behind.before, rate), mix[1]
+    return Windows(mix, _parts(strips, rate), {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics})
+
+
+def _beyond(nodes: dict[str, Node], mic_id: str, rate: int) -> dict[str, tuple[int, int]]:
+    out, behind = {}, NOTHING
     for stage in reversed(STAGES):
-        stages[stage] = window
-        mine = [node for node in nodes.values() if node.kind == stage]
-        window = (
-            window[0] - max((node.before for node in mine), default=0),
-            window[1] + max((node.after for node in mine), default=0),
-        )
-    return Windows(mix, stages)
+        out[stage] = rounded(behind.before, rate), behind.after
+        if f"{stage}:{mic_id}" in nodes:
+            behind = nodes[f"{stage}:{mic_id}"].settling + behind
+    return out
+
+
+def _parts(window: tuple[int, int], rate: int) -> tuple[tuple[int, int], ...]:
+    """Return a window in parts of equal length, of which the last may end a little later."""
+    length = window[1] - window[0]
+    count = max(min(int(length / (SHORTEST_PART_S * rate)), MOST_PARTS), 1)
+    each = -(-length // count)
+    return tuple((window[0] + k * each, window[0] + (k + 1) * each) for k in range(count))

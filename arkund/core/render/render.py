@@ -66,7 +66,7 @@ class _Work:
         self.rate = recordings.sample_rate_hz
         self.cache, self.executor, self.cancelled = cache, executor, cancelled
         self.stages = Stages(plan, Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
-        self.strips: dict[str, np.ndarray] = {}
+        self.strips: dict[str, list[np.ndarray]] = {}
 
     def check(self) -> None:
         if self.cancelled():
@@ -75,8 +75,8 @@ class _Work:
     def output(self, name: str, span: tuple[int, int]) -> np.ndarray:
         """Return a span of a node: stereo, a strip's mono."""
         if name.startswith("strip:"):
-            window = self.windows.strips
-            return self.stages.strips([self.plan.mic(name[6:])])[name[6:]][span[0] - window[0] : span[1] - window[0]]
+            parts = self.stages.strips([self.plan.mic(name[6:])])[name[6:]]
+            return np.concatenate(parts)[span[0] - self.windows.parts[0][0] :][: span[1] - span[0]]
         if name.startswith("path:"):
             window = self.windows.mix
             return self.node(name, window)[span[0] - window[0] : span[1] - window[0]]
@@ -84,14 +84,15 @@ class _Work:
 
     def node(self, name: str, span: tuple[int, int]) -> np.ndarray:
         node = self.nodes[name]
-        found = self.cache.get(node.key, *span)
+        heard = graph.mics_of(self.nodes, name)
+        key = f"{node.key}@{self.windows.content(heard)}"
+        found = self.cache.get(key, *span)
         if found is None:
             if not self.strips:
-                heard = graph.mics_of(self.nodes, name)
                 self.strips = self.stages.strips([mic for mic in self.plan.mics if mic.id in heard])
             self.check()
             found = getattr(self, f"_{node.kind}")(node, span)
-            self.cache.put(node.key, *span, found)
+            self.cache.put(key, *span, found)
         return found
 
     def _sum(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
@@ -100,14 +101,15 @@ class _Work:
         crushed = beside(lambda name: self.node(name, self.windows.mix), paths)
         out = self._placed(node.settings, [mic.mix.level_db for mic in node.settings], span)
         for name, part in zip(paths, crushed, strict=True):
-            path, start = getattr(self.plan, name[5:]), span[0] - self.windows.mix[0]
-            out += part[start : start + out.shape[0]] * np.float32(db_to_gain(path.level_db))
+            seen = part[span[0] - self.windows.mix[0] :][: out.shape[0]]
+            level = np.float32(db_to_gain(getattr(self.plan, name[5:]).level_db))
+            _kernels.add_scaled(seen.reshape(-1), level, out.reshape(-1))
         return out
 
     def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         path = getattr(self.plan, node.settings)
         mics = [self.plan.mic(name[6:]) for name in node.inputs]
-        window = (self.windows.strips[0], span[1])
+        window = (self.windows.parts[0][0], span[1])
         out = self._placed(mics, [graph.send_db(mic, node.settings) for mic in mics], window)
         punch.LinkedCompressor(path.compressor, self.rate).run(out)
         return out[span[0] - window[0] :]
@@ -123,24 +125,32 @@ class _Work:
 
     def _placed(self, mics: Sequence[MicPlan], levels_db: Sequence[float], span: tuple[int, int]) -> np.ndarray:
         """Return mics' strips at levels and their places, summed over a span."""
-        start = span[0] - self.windows.strips[0]
-        length = span[1] - span[0]
-        rows = [self.strips[mic.id][start : start + length] for mic in mics]
         gains = [
             [db_to_gain(level) * side for side in pan_gains(mic.mix.pan)]
             for mic, level in zip(mics, levels_db, strict=True)
         ]
-        return placed(rows, np.array(gains, np.float32), length)
+        gains, out = np.array(gains, np.float32), np.zeros((span[1] - span[0], 2), np.float32)
+        for number, part in enumerate(self.windows.parts):
+            start, stop = max(span[0], part[0]), min(span[1], part[1])
+            if start < stop:
+                rows = [self.strips[mic.id][number][start - part[0] : stop - part[0]] for mic in mics]
+                place(rows, gains, out[start - span[0] : stop - span[0]])
+        return out
 
 
 def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.ndarray:
     """Return the stereo sum of mono signals [each shape=(length,)] with their gains to the left and right [shape=(rows, 2)]."""
     out = np.zeros((length, 2), np.float32)
+    place(rows, gains, out)
+    return out
+
+
+def place(rows: Sequence[np.ndarray], gains: np.ndarray, out: np.ndarray) -> None:
+    """Add mono signals to a stereo sum [shape=(samples, 2)]: see :func:`placed`."""
     for first in range(0, len(rows), WIDE):
         some = tuple(rows[first : first + WIDE])
         full = some + (rows[first],) * (WIDE - len(some))  # the kernel is made for one number of rows
         _kernels.place(full, len(some), gains[first : first + WIDE].reshape(-1), out.reshape(-1))
-    return out
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
@@ -153,7 +163,7 @@ def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int,
     """Return what a mic's gate listens to, float32 [shape=(samples, 2)]: the source through the key filter."""
     recordings = assembled(plan, recordings)
     mic, rate = plan.mic(mic_id), recordings.sample_rate_hz
-    before = graph.rounded(clean.reach(mic.gate.replace(on=True), rate)[0], rate)
+    before = graph.rounded(clean.settling(mic.gate.replace(on=True), rate).before, rate)
     bank = empty_bank(span[1] - span[0] + before, 1)
     bank[:, 0] = source(plan, recordings, mic, span[0] - before, span[1])
     key = filter_bank(bank, [clean.key_filter(mic.gate, rate)])[before:, :1]

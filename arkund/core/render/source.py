@@ -8,7 +8,7 @@ from typing import Protocol
 
 import numpy as np
 
-from arkund.core.dsp import _kernels
+from arkund.core.dsp.bank import side_by_side
 from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
@@ -79,12 +79,9 @@ class Sources:
             out *= gain
         return out
 
-    def bank(self, mics: Sequence[MicPlan], start: int, stop: int, width: int) -> np.ndarray:
+    def bank(self, mics: Sequence[MicPlan], start: int, stop: int) -> np.ndarray:
         """Return a span of several mics side by side, float32 [shape=(samples, width)]."""
-        rows = np.stack([self.read(mic, start, stop) for mic in mics])
-        bank = np.zeros((stop - start, width), np.float32)
-        _kernels.interleave(rows, bank.reshape(-1), width)
-        return bank
+        return side_by_side([self.read(mic, start, stop) for mic in mics], [0] * len(mics))
 
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate

@@ -6,15 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import WIDE, empty_bank
+from arkund.core.dsp.bank import NARROW, WIDE, separated, side_by_side
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import STAGES, Node, Windows
 from arkund.core.render.source import Sources
 from arkund.core.render.strips import Strips
-
-WORTH_SPLITTING = 4  # as many mics are shared between two workers
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +27,16 @@ class Row:
 
 
 @dataclass(frozen=True, slots=True)
+class Lane:
+    """A mic in one part of the span: the first stage that must be rendered, None for none, and what the one before it gave."""
+
+    mic: MicPlan
+    part: int
+    first: str | None
+    kept: Row | None
+
+
+@dataclass(frozen=True, slots=True)
 class Stages:
     """The mics of a Plan for one request: where each stage is rendered, and what was kept."""
 
@@ -42,69 +49,79 @@ class Stages:
     executor: Executor | None
     check: Callable[[], None]  # raises where the request was cancelled
 
-    def strips(self, mics: Sequence[MicPlan]) -> dict[str, np.ndarray]:
-        """Return each mic's finished strip over ``windows.strips`` [float32, shape=(samples,)]."""
-        strips: dict[str, Row] = {}
-        missing: dict[str, list[tuple[MicPlan, Row | None]]] = {}
-        for mic in mics:
-            stage, kept = self._kept(mic)
-            if stage is None:
-                strips[mic.id] = kept
-            else:
-                missing.setdefault(stage, []).append((mic, kept))
-        banks = [(stage, part) for stage, some in missing.items() for part in self._shares(some)]
-        for made in (self.executor.map if self.executor else map)(lambda bank: self._bank(*bank), banks):
-            strips |= made
-        return {name: row.over(self.windows.strips) for name, row in strips.items()}
+    def strips(self, mics: Sequence[MicPlan]) -> dict[str, list[np.ndarray]]:
+        """Return each mic's finished strip over each of ``windows.parts`` [float32, shape=(samples,)]."""
+        parts = range(len(self.windows.parts))
+        lanes = [self._lane(mic, part) for mic in mics for part in parts]
+        rows = {(lane.mic.id, lane.part): lane.kept for lane in lanes}
+        banks = [bank for stage in STAGES for bank in self._banks([lane for lane in lanes if lane.first == stage])]
+        for made in (self.executor.map if self.executor else map)(self._bank, banks):
+            rows |= made
+        return {mic.id: [rows[mic.id, part].over(self.windows.parts[part]) for part in parts] for mic in mics}
 
-    def _shares(self, some: list) -> list[list]:
-        parts = -(-len(some) // WIDE)
-        if self.executor and len(some) >= WORTH_SPLITTING:
-            parts = max(parts, 2)
-        return [some[k::parts] for k in range(parts)]
-
-    def _kept(self, mic: MicPlan) -> tuple[str | None, Row | None]:
-        """Return the first stage that must be rendered, None for none, and what the one before it gave."""
+    def _lane(self, mic: MicPlan, part: int) -> Lane:
         on = [stage for stage in STAGES if f"{stage}:{mic.id}" in self.nodes]
         for number, stage in reversed(list(enumerate(on))):
-            window = self.windows.stages[stage]
-            found = self.cache.get(self.nodes[f"{stage}:{mic.id}"].key, *window)
+            window = self.windows.stage(mic.id, stage, part)
+            found = self.cache.get(self._key(stage, mic), *window)
             if found is not None:
-                return on[number + 1] if number + 1 < len(on) else None, Row(found, window)
-        return "source", None
+                return Lane(mic, part, on[number + 1] if number + 1 < len(on) else None, Row(found, window))
+        return Lane(mic, part, "source", None)
 
-    def _bank(self, first: str, some: list[tuple[MicPlan, Row | None]]) -> dict[str, Row]:
-        """Render mics side by side from a stage on, keep what each stage gave, and return what the last one did."""
-        mics = [mic for mic, _ in some]
-        if first == "source":
-            rows = {mic.id: self._source(mic) for mic in mics}
-            first = STAGES[1]
-        else:
-            rows = {mic.id: kept for mic, kept in some}
-        number = STAGES.index(first)
-        window = self.windows.stages[STAGES[number - 1]]
-        bank = empty_bank(window[1] - window[0], len(mics))
-        side_by_side = np.stack([rows[mic.id].over(window) for mic in mics])
-        _kernels.interleave(side_by_side, bank.reshape(-1), bank.shape[1])
+    def _banks(self, lanes: list[Lane]) -> list[list[Lane]]:
+        """Return lanes in as many banks as keep all workers busy, those that begin early together."""
+        count = -(-len(lanes) // WIDE)
+        if self.executor and len(lanes) > NARROW:
+            count = max(count, 2)
+        lanes = sorted(lanes, key=lambda lane: self.windows.beyond[lane.mic.id]["source"])
+        each = -(-len(lanes) // max(count, 1))
+        return [lanes[k * each : (k + 1) * each] for k in range(count)]
+
+    def _bank(self, lanes: list[Lane]) -> dict[tuple[str, int], Row]:
+        """Render lanes side by side from a stage on, keep what each stage gave, and return what the last one did.
+
+        All begin with the earliest of them. The others are silent until their own window begins, which is whole blocks later, so that no lane depends
+        on those beside it.
+        """
+        number = max(STAGES.index(lanes[0].first), 1)
+        leads = self._leads(lanes, STAGES[number - 1])
+        rows = [self._source(lane) if lane.first == "source" else lane.kept for lane in lanes]
+        bank = self._side_by_side(rows, lanes, STAGES[number - 1])
         for stage in STAGES[number:]:
             self.check()
-            wanted, on = self.windows.stages[stage], [getattr(mic, stage).on for mic in mics]
-            if any(on):
-                bank = Strips(mics, self.sample_rate_hz, (stage,)).run(bank)
-            bank, window = bank[wanted[0] - window[0] :][: wanted[1] - wanted[0]], wanted
-            if any(on):
-                _kernels.separate(
-                    bank.reshape(-1), bank.shape[1], side_by_side := np.empty((len(mics), bank.shape[0]), np.float32)
-                )
-                rows |= {mic.id: self._keep(stage, mic, side_by_side[k]) for k, mic in enumerate(mics) if on[k]}
-        return rows
+            on = [getattr(lane.mic, stage).on for lane in lanes]
+            if not any(on):
+                continue
+            bank = Strips([lane.mic for lane in lanes], self.sample_rate_hz, (stage,)).run(bank)
+            earliest, leads = max(leads), self._leads(lanes, stage)
+            bank = bank[earliest - max(leads) :]
+            late = [max(leads) - lead for lead in leads]
+            for lane, count in enumerate(late):
+                bank[:count, lane] = 0.0
+            made = zip(lanes, separated(bank, late), on, rows, strict=True)
+            rows = [self._keep(stage, lane, audio) if is_on else row for lane, audio, is_on, row in made]
+        return {(lane.mic.id, lane.part): row for lane, row in zip(lanes, rows, strict=True)}
 
-    def _source(self, mic: MicPlan) -> Row:
+    def _leads(self, lanes: Sequence[Lane], stage: str) -> list[int]:
+        return [self.windows.beyond[lane.mic.id][stage][0] for lane in lanes]
+
+    def _side_by_side(self, rows: Sequence[Row], lanes: Sequence[Lane], stage: str) -> np.ndarray:
+        """Return rows as a bank, each over its lane's window of a stage."""
+        leads = self._leads(lanes, stage)
+        seen = [
+            row.over(self.windows.stage(lane.mic.id, stage, lane.part)) for row, lane in zip(rows, lanes, strict=True)
+        ]
+        return side_by_side(seen, [max(leads) - lead for lead in leads])
+
+    def _source(self, lane: Lane) -> Row:
         self.check()
-        audio = self.sources.read(mic, *self.windows.stages["source"])
-        return self._keep("source", mic, audio)
+        window = self.windows.stage(lane.mic.id, "source", lane.part)
+        return self._keep("source", lane, self.sources.read(lane.mic, *window))
 
-    def _keep(self, stage: str, mic: MicPlan, audio: np.ndarray) -> Row:
-        window, audio = self.windows.stages[stage], audio.copy()
-        self.cache.put(self.nodes[f"{stage}:{mic.id}"].key, *window, audio)
+    def _keep(self, stage: str, lane: Lane, audio: np.ndarray) -> Row:
+        window = self.windows.stage(lane.mic.id, stage, lane.part)
+        self.cache.put(self._key(stage, lane.mic), *window, audio)
         return Row(audio, window)
+
+    def _key(self, stage: str, mic: MicPlan) -> str:
+        return f"{self.nodes[f'{stage}:{mic.id}'].key}@{self.windows.upstream(mic.id, stage)}"

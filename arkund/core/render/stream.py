@@ -126,8 +126,7 @@ class Stream:
 
     def _bank(self, number: int, start: int, stop: int) -> np.ndarray:
         strips = self._strips[number]
-        bank = self._sources.bank(self.groups[number], start, stop + strips.ahead, strips.width)
-        return strips.run(bank)
+        return strips.run(self._sources.bank(self.groups[number], start, stop + strips.ahead))
 
     def _together(self, banks: list[np.ndarray], last: bool) -> Block:
         sums = [np.zeros((banks[0].shape[0], WIDE), np.float32) for _ in self._gains[0]]

@@ -5,8 +5,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import filters
-from arkund.core.dsp.bank import Filters, settled
+from arkund.core.dsp.bank import Filters
 from arkund.core.dsp.filters import Biquad
+from arkund.core.dsp.settling import Settling
+from arkund.core.dsp.settling import filters as filters_settling
 from arkund.core.tone.settings import Band, ToneSettings
 
 HIGHEST_SHARE = 0.45  # of the sample rate: what lies above is tuned there
@@ -38,9 +40,9 @@ def equaliser(settings: Sequence[ToneSettings], sample_rate_hz: int, width: int)
     return Filters([sections(s, sample_rate_hz) for s in settings], width)
 
 
-def reach(settings: ToneSettings, sample_rate_hz: int) -> tuple[int, int]:
-    """Return how many samples before and after a span the equaliser must see."""
-    return settled([sections(settings, sample_rate_hz)]), 0
+def settling(settings: ToneSettings, sample_rate_hz: int) -> Settling:
+    """Return what the equaliser must hear beyond a span."""
+    return filters_settling([sections(settings, sample_rate_hz)])
 
 
 def curve_db(settings: ToneSettings, frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:

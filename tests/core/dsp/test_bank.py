@@ -6,7 +6,7 @@ import pytest
 from arkund.core.clean.process import gate_gain
 from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import NARROW, WIDE, bank_of, coefficient, empty_bank, filter_bank, settle_samples
+from arkund.core.dsp.bank import NARROW, WIDE, bank_of, empty_bank, filter_bank
 from arkund.core.dsp.filters import bell, high_pass
 from arkund.core.errors import AudioError
 from arkund.core.plan.plan import MicPlan
@@ -189,13 +189,3 @@ class TestWholeChain:
         got = strips.run(bank)
         for lane in (0, 5, 15):
             assert reference.residual_db(got[:, lane], reference.chain(x[lane], mics[lane], RATE)) < -90
-
-
-class TestSettleSamples:
-    """A follower forgets where it started."""
-
-    @pytest.mark.parametrize("time_ms", [5.0, 120.0])
-    def test_forgets(self, time_ms):
-        """A difference of 20 dB shrinks below 0.0004 dB."""
-        n = settle_samples(time_ms, RATE)
-        assert 20.0 * coefficient(time_ms, RATE) ** n < 4e-4

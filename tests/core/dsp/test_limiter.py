@@ -47,3 +47,10 @@ class TestLimit:
         audio[4800:4810] = 2.0
         out = limiter.limit(audio, -6.0, 40.0, 48_000)
         assert 20 * np.log10(out[4810 + 300 * 48, 0] / 0.2) > -0.1
+
+    def test_comes_back_all_the_way(self):
+        """Long after a peak the gain is one again: nothing of it is left standing."""
+        audio = np.full((48_000 * 3, 2), 0.01, np.float32)
+        audio[1000:1100] = 2.0
+        out = limiter.limit(audio, -6.0, 60.0, 48_000)
+        assert np.array_equal(out[2 * 48_000 :], audio[2 * 48_000 :])

@@ -160,6 +160,33 @@ class TestCache:
         assert figures.memory_hits > 5
         assert figures.file_hits > 5
 
+    @pytest.mark.parametrize("seed", [17, 71])
+    def test_no_mic_depends_on_those_beside_it(self, kit, seed):
+        """A strip by itself, with no cache, is the same to the last bit as the one that was rendered with all others."""
+        plan, span, cache = random_plan(kit.plan, seed), (210_000, 400_000), SpanCache()
+        render(plan, kit, span, cache=cache)
+        missed = cache.figures().misses
+        for mic in plan.mics:
+            kept = render(plan, kit, span, f"strip:{mic.id}", cache)
+            assert np.array_equal(kept, render(plan, kit, span, f"strip:{mic.id}")), mic.id
+        assert cache.figures().misses == missed
+
+    def test_a_slow_mic_leaves_the_others(self, kit, monkeypatch):
+        """When a mic needs to begin earlier, it alone does."""
+        plan, span, cache = all_on(kit.plan), (300_000, 310_000), SpanCache()
+        render(plan, kit, span, cache=cache)
+        read = []
+        monkeypatch.setattr(
+            stages.Sources,
+            "read",
+            lambda self, mic, *window: read.append(mic.id) or np.zeros(window[1] - window[0], np.float32),
+        )
+        slow = plan.mics[2].gate.replace(release_ms=900.0)
+        render(
+            plan.replace(mics=(*plan.mics[:2], plan.mics[2].replace(gate=slow), *plan.mics[3:])), kit, span, cache=cache
+        )
+        assert set(read) == {plan.mics[2].id}
+
     def test_only_what_changed_is_rendered(self, kit):
         """A change on one mic leaves all other strips' keys alone."""
         plan = random_plan(kit.plan, 8)
