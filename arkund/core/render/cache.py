@@ -1,4 +1,7 @@
-"""Rendered spans by node key, bounded in bytes: in memory first, then in memory-mapped files; what was heard last stays longest."""
+"""Rendered spans by node key, bounded in bytes: in memory first, then in memory-mapped files; what was heard last stays longest.
+
+Only what was asked for again goes into files: the many variants that a moving slider leaves behind are not worth the disk.
+"""
 
 import hashlib
 import threading
@@ -28,8 +31,8 @@ class CacheFigures:
 class SpanCache:
     """Rendered spans of nodes.
 
-    A lookup is answered only by the very span that was asked for, so what is kept can never change a rendering's samples. Without a folder,
-    what no longer fits into memory is forgotten.
+    A lookup is answered only by the very span that was asked for, so what is kept can never change a rendering's samples. What no longer fits into memory
+    moves into a file if it was asked for since it was made; without a folder it is forgotten.
     """
 
     def __init__(
@@ -38,6 +41,7 @@ class SpanCache:
         self._most, self._folder, self._most_files = most_bytes, folder, most_file_bytes
         self._memory: OrderedDict[Place, np.ndarray] = OrderedDict()
         self._files: OrderedDict[Place, int] = OrderedDict()
+        self._wanted: set[Place] = set()  # of those in memory, what was asked for again
         self._lock = threading.Lock()
         self._bytes = self._file_bytes = 0
         self._counts = {"memory_hits": 0, "file_hits": 0, "misses": 0}
@@ -48,6 +52,7 @@ class SpanCache:
         with self._lock:
             if place in self._memory:
                 self._memory.move_to_end(place)
+                self._wanted.add(place)
                 self._counts["memory_hits"] += 1
                 return self._memory[place]
             if place in self._files:
@@ -68,8 +73,11 @@ class SpanCache:
             self._memory[place] = audio
             self._bytes += audio.nbytes
             while self._bytes > self._most:
-                old.append(self._memory.popitem(last=False))
-                self._bytes -= old[-1][1].nbytes
+                gone, rows = self._memory.popitem(last=False)
+                self._bytes -= rows.nbytes
+                if gone in self._wanted:
+                    self._wanted.remove(gone)
+                    old.append((gone, rows))
         if self._folder is not None:
             for each in old:
                 self._write(*each)
@@ -85,6 +93,7 @@ class SpanCache:
             for place in self._files:
                 self._path(place).unlink(missing_ok=True)
             self._memory.clear()
+            self._wanted.clear()
             self._files.clear()
             self._bytes = self._file_bytes = 0
 

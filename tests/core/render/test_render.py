@@ -227,6 +227,7 @@ class TestCache:
         cache = SpanCache(most_bytes=2600, folder=tmp_path, most_file_bytes=2600)
         for i in range(5):
             cache.put(f"k{i}", 0, 300, np.full(300, i, np.float32))
+            cache.get(f"k{i}", 0, 300)
         assert [None if (x := cache.get(f"k{i}", 0, 300)) is None else float(x[0]) for i in range(5)] == [
             None,
             1,
@@ -235,16 +236,25 @@ class TestCache:
             4,
         ]
         figures = cache.figures()
-        assert (figures.memory_hits, figures.file_hits, figures.misses) == (2, 2, 1)
+        assert (figures.memory_hits, figures.file_hits, figures.misses) == (7, 2, 1)
         assert (figures.memory_bytes, figures.file_bytes, len(list(tmp_path.iterdir()))) == (2400, 2400, 2)
         cache.clear()
         assert not list(tmp_path.iterdir())
+
+    def test_variants_leave_no_files(self, tmp_path):
+        """What nobody asked for again is forgotten at once."""
+        cache = SpanCache(most_bytes=2600, folder=tmp_path)
+        for i in range(5):
+            cache.put(f"k{i}", 0, 300, np.zeros(300, np.float32))
+        assert not list(tmp_path.iterdir())
+        assert [cache.get(f"k{i}", 0, 300) is not None for i in range(5)] == [False, False, False, True, True]
 
     def test_lost_files_are_misses(self, tmp_path):
         """Whoever clears the folder while the application runs costs it time only."""
         cache = SpanCache(most_bytes=1300, folder=tmp_path)
         for i in range(2):
             cache.put(f"k{i}", 0, 300, np.zeros(300, np.float32))
+            cache.get(f"k{i}", 0, 300)
         next(tmp_path.iterdir()).unlink()
         assert cache.get("k0", 0, 300) is None
         assert cache.figures().file_bytes == 0
