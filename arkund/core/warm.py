@@ -4,6 +4,7 @@ import numpy as np
 
 from arkund.core.dsp import _kernels as k
 from arkund.core.dsp.bank import separated, side_by_side
+from arkund.core.dsp.loudness import Meter, quick_loudness_lufs
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.settings import Channel, HitSettings
@@ -21,16 +22,14 @@ def warm() -> None:
         kernels.shaper(bank, np.ones(9 * lanes, f), np.ones(3 * lanes, f))
         kernels.compressor(bank, gain, np.ones(6 * lanes, f), np.zeros(lanes, f))
         kernels.mix_down(bank, lanes, 2, np.zeros(2 * lanes, f), bank.copy())
-        kernels.weighted(
-            bank, np.ones(12 * lanes, f), np.zeros(4 * lanes, f), one := np.ones(lanes, f), one, np.zeros(lanes)
-        )
+        Meter(lanes, lanes, 48_000).add(bank.reshape(-1, lanes))
         one, none = np.ones(lanes, f), np.zeros(0, f)
         filters = (none, none.copy(), np.ones(6 * lanes, f), np.zeros(2 * lanes, f), none.copy(), none.copy())
         early = np.zeros(lanes, np.int64)
         kernels.chain(bank, 64, early, none, one, filters, none, one, none, one)
     pair = k.BANKS[k.PAIR]
     pair.svf_cascade(stereo.copy(), 1, np.ones(12, f), np.zeros(4, f))
-    pair.weighted(stereo, np.ones(24, f), np.zeros(8, f), np.ones(2, f), np.ones(2, f), np.zeros(2))
+    quick_loudness_lufs(stereo.reshape(-1, 2), 48_000)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
     k.pair_gain(stereo, np.ones(6, f), np.zeros(1, f), mono.copy())
     k.multiply_pair(stereo, mono, f(1), f(0))

@@ -42,7 +42,8 @@ OPTIONS = {
     "boundscheck": False,
 }
 f32, i32, u32 = np.float32, np.int32, np.uint32
-NEAR = 6  # samples
+EIGHT = (None,) * 8  # samples side by side
+NEAR = len(EIGHT)
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
 DB_PER_OCTAVE = f32(6.020599913)
@@ -618,10 +619,11 @@ def mix_down(stride, bank, lanes, count, gains, out):
 
 
 @njit(**OPTIONS)
-def weighted(stride, x, params, state, peaks, overs, sums):
-    """Meter a bank: raise each lane's largest magnitude, count its samples beyond full scale, and add the squares of what two sections leave.
+def weighted(stride, x, params, state, loudest, overs, step, filled, power, steps):
+    """Meter a bank: largest magnitudes, samples beyond full scale, and the squares of what two sections leave, added up in steps.
 
-    peaks and overs [LANES], float32; sums [LANES], float64.
+    loudest [ceil(samples / BLOCK) * LANES], float32: filled; overs [LANES], float32: raised; step: samples, of which ``filled`` are already in power
+    [LANES], float64; steps [LANES each], float64: filled with those that became complete. Returns how many these are.
     """
     L = len(stride)
     a1, a2, b1, b2 = (
@@ -631,10 +633,13 @@ def weighted(stride, x, params, state, peaks, overs, sums):
         load(stride, state, 3 * L),
     )
     zero, one = splat(stride, f32(0.0)), splat(stride, f32(1.0))
-    most, found = load(stride, peaks, 0), np.zeros(L, np.float32)
-    for start in range(0, x.size // L, BLOCK):
-        total, over = zero, load(stride, overs, 0)
-        for i in range(start, min(start + BLOCK, x.size // L)):
+    found, done, at, samples = np.zeros(L, np.float32), 0, 0, x.size // L
+    loudest[:] = f32(0.0)
+    while at < samples:
+        block = at // BLOCK
+        stop = min(samples, (block + 1) * BLOCK, at + step - filled)
+        total, over, most = zero, load(stride, overs, 0), load(stride, loudest, block * L)
+        for i in range(at, stop):
             v = load(stride, x, i * L)
             most = larger(most, size(v))
             over = over + where_over(size(v), one, one, zero)
@@ -642,56 +647,83 @@ def weighted(stride, x, params, state, peaks, overs, sums):
             z, b1, b2 = section(stride, y, b1, b2, params, 6 * L)
             total = fused(z, z, total)
         store(overs, 0, over)
+        store(loudest, block * L, most)
         store(found, 0, total)
         for c in range(L):
-            sums[c] += found[c]
-    store(peaks, 0, most)
+            power[c] += found[c]
+        at, filled = stop, filled + stop - at
+        if filled == step:
+            for c in range(L):
+                steps[done * L + c] = power[c]
+                power[c] = 0.0
+            done, filled = done + 1, 0
     store(state, 0, a1)
     store(state, L, a2)
     store(state, 2 * L, b1)
     store(state, 3 * L, b2)
     flush(state)
+    return done
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
-def true_peaks(bank, lanes, count, taps, best):
+def true_peaks(bank, lanes, count, loudest, taps, bound, best):
     """Raise each lane's largest magnitude at and between the samples, but for the first and last half a filter of the bank.
 
-    Between two samples nothing is looked for where no sample within NEAR of them has half the largest magnitude so far.
+    loudest: the largest magnitudes at the samples, as ``weighted`` gives them; ``best`` is at least as large. Between samples nothing can exceed the
+    largest magnitude within the filter times ``bound``, the largest sum of the taps' magnitudes, so most places need no look.
     """
     length = taps.shape[1]
     half = length // 2
     n = bank.size // lanes
-    most = np.zeros(lanes, np.float32)
-    part = np.zeros(BLOCK + 2 * half, np.float32)
-    for start in range(half, n - half, BLOCK):
-        stop = min(start + BLOCK, n - half)
-        most[:] = f32(0.0)
-        for i in range(start - half, stop + half):
-            for c in range(count):
-                most[c] = max(most[c], abs(bank[i * lanes + c]))
+    blocks = loudest.size // lanes
+    part, found = np.zeros(BLOCK + 2 * half + NEAR, np.float32), np.zeros(NEAR, np.float32)
+    for block in range(blocks):
+        start, stop = max(block * BLOCK, half), min((block + 1) * BLOCK, n - half)
         for c in range(count):
-            if most[c] < f32(0.5) * best[c] or most[c] == f32(0.0):
+            most = loudest[block * lanes + c]
+            if block > 0:
+                most = max(most, loudest[(block - 1) * lanes + c])
+            if block + 1 < blocks:
+                most = max(most, loudest[(block + 1) * lanes + c])
+            if start >= stop or most * bound <= best[c]:
                 continue
             for k in range(stop - start + 2 * half):
                 part[k] = bank[(start - half + k) * lanes + c]
-            loud_until = -1
-            for i in range(half, stop - start + half):
-                best[c] = max(best[c], abs(part[i]))
-                if abs(part[i + NEAR]) >= f32(0.5) * best[c]:
-                    loud_until = i + 2 * NEAR
-                if i > loud_until:
+            for first in range(half, stop - start + half, NEAR):
+                last = min(first + NEAR, stop - start + half)
+                most = f32(0.0)
+                for k in range(first + 1 - half, last + half):
+                    most = max(most, abs(part[k]))
+                if most * bound <= best[c]:
                     continue
+                found[:] = f32(0.0)
                 for phase in range(taps.shape[0]):
-                    total = f32(0.0)
+                    total = splat(EIGHT, f32(0.0))
                     for k in range(length):
-                        total += taps[phase, k] * part[i + 1 - half + k]
-                    best[c] = max(best[c], abs(total))
+                        total = fused(splat(EIGHT, taps[phase, k]), load(EIGHT, part, first + 1 - half + k), total)
+                    store(found, 0, larger(load(EIGHT, found, 0), size(total)))
+                for i in range(last - first):
+                    best[c] = max(best[c], found[i])
+
+
+@njit(inline="always", **OPTIONS)
+def pack_24(steps, lanes, channels, rows, out):
+    """Write rows of one or two channels, ``lanes`` apart, as 24-bit integers: four values in three words at a time."""
+    one, two, three = (1, lanes, lanes + 1) if channels == 2 else (lanes, 2 * lanes, 3 * lanes)
+    fours, on, low = rows * channels // 4, 4 // channels * lanes, i32(0xFFFFFF)
+    for four in range(fours):
+        k, at = four * on, 12 * four
+        a, b, c, d = steps[k], steps[k + one], steps[k + two], steps[k + three]
+        store_whole(out, at, (a & low) | (b << i32(24)))
+        store_whole(out, at + 4, ((b & low) >> i32(8)) | (c << i32(16)))
+        store_whole(out, at + 8, ((c & low) >> i32(16)) | (d << i32(8)))
+    for value in range(4 * fours, rows * channels):
+        store_whole(out, 3 * value, steps[value // channels * lanes + value % channels])
 
 
 @njit(**OPTIONS)
 def dither_24(bank, lanes, channels, place, seeds, out):
-    """Write files of a bank, ``channels`` lanes each, as interleaved 24-bit little-endian integers with triangular dither of one step.
+    """Write files of a bank, one or two lanes each, as interleaved 24-bit little-endian integers with triangular dither of one step.
 
     seeds [files, uint32]; out [files, samples * channels * 3 + 1]: the last byte is not a sample's. The noise of a sample is the difference of the
     halves of a hash of its place in the file and the file's seed: xor-shift-multiply with the constants of C. Wellons, Prospecting for Hash
@@ -715,11 +747,7 @@ def dither_24(bank, lanes, channels, place, seeds, out):
             level = min(max(part[k], f32(-1.0)), f32(1.0)) * f32(8388608.0) + noise
             steps[k] = i32(min(max(np.floor(level + f32(0.5)), f32(-8388608.0)), f32(8388607.0)))
         for file in range(seeds.size):
-            row, at = out[file], 3 * start * channels
-            for i in range(rows):
-                for c in range(channels):
-                    store_whole(row, at, steps[i * lanes + file * channels + c])
-                    at += 3
+            pack_24(steps[file * channels :], lanes, channels, rows, out[file, 3 * start * channels :])
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)

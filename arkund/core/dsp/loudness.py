@@ -12,7 +12,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import PAIR, Filters, bank_of, kernels
+from arkund.core.dsp.bank import BLOCK, PAIR, Filters, bank_of, kernels
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, gain_to_db
@@ -64,24 +64,43 @@ class Meter:
 
     def add(self, bank: np.ndarray) -> None:
         """Add a bank [float32, shape=(samples, width), contiguous]."""
-        wide = np.concatenate([self._tail, bank])
-        _kernels.true_peaks(wide.reshape(-1), self.width, self._count, _FILTER, self._true)
-        self._tail = wide[-TAPS_PER_PHASE:].copy()
-        at, overs, filters = 0, np.zeros(self.width, np.float32), self._weighting
-        while at < bank.shape[0]:
-            part = bank[at : at + self._step - self._filled]
-            kernels(part).weighted(part.reshape(-1), filters.params, filters.state, self.peak, overs, self._power)
-            at, self._filled = at + part.shape[0], self._filled + part.shape[0]
-            if self._filled == self._step:
-                self._steps.append(self._power / self._step)
-                self._power, self._filled = np.zeros(self.width), 0
+        loudest = self._weigh(bank)
+        self.peak = np.maximum(self.peak, loudest.max(axis=0, initial=0.0))
+        seam = np.concatenate([self._tail, bank[:TAPS_PER_PHASE]])
+        self._look_between(seam, np.abs(seam).max(axis=0, keepdims=True))
+        self._look_between(bank, loudest)
+        self._tail = (bank if bank.shape[0] >= TAPS_PER_PHASE else seam)[-TAPS_PER_PHASE:].copy()
+
+    def _weigh(self, bank: np.ndarray) -> np.ndarray:
+        """Take a bank in, but for what is between its samples, and return the largest magnitudes of its blocks [shape=(blocks, width)]."""
+        loudest = np.empty((-(-bank.shape[0] // BLOCK), self.width), np.float32)
+        steps = np.empty((bank.shape[0] // self._step + 1, self.width))
+        overs, filters = np.zeros(self.width, np.float32), self._weighting
+        done = kernels(bank).weighted(
+            bank.reshape(-1),
+            filters.params,
+            filters.state,
+            loudest.reshape(-1),
+            overs,
+            self._step,
+            self._filled,
+            self._power,
+            steps.reshape(-1),
+        )
+        self._filled = (self._filled + bank.shape[0]) % self._step
+        self._steps.extend(steps[:done] / self._step)
         self.overs += overs.astype(np.int64)
+        return loudest
+
+    def _look_between(self, bank: np.ndarray, loudest: np.ndarray) -> None:
+        self._true = np.maximum(self._true, self.peak)
+        _kernels.true_peaks(bank.reshape(-1), self.width, self._count, loudest.reshape(-1), _FILTER, _BOUND, self._true)
 
     def true_peak(self) -> np.ndarray:
         """Return each channel's largest magnitude at and between the samples added so far."""
         rest = np.concatenate([self._tail, np.zeros((TAPS_PER_PHASE, self.width), np.float32)])
-        _kernels.true_peaks(rest.reshape(-1), self.width, self._count, _FILTER, self._true)
-        return np.maximum(self._true, self.peak)[: self._count]
+        self._look_between(rest, np.abs(rest).max(axis=0, keepdims=True))
+        return self._true[: self._count]
 
     def integrated_lufs(self, channels: Sequence[int]) -> float:
         """Return the gated loudness of channels that sound together (eqs. 5-7), SILENCE_DB where nothing passes the gate.
@@ -108,11 +127,12 @@ def _lufs(power: float) -> float:
 
 def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
     """Return the ungated loudness of a short loop, for matching what is compared [shape=(samples, 2)]."""
-    filters = Filters([k_weighting(sample_rate_hz)] * PAIR, PAIR)
-    peaks, overs, sums = np.zeros(PAIR, np.float32), np.zeros(PAIR, np.float32), np.zeros(PAIR)
+    filters, power = Filters([k_weighting(sample_rate_hz)] * PAIR, PAIR), np.zeros(PAIR)
     flat = np.ascontiguousarray(audio, np.float32).reshape(-1)
-    kernels(audio).weighted(flat, filters.params, filters.state, peaks, overs, sums)
-    return _lufs(float(sums.sum()) / max(audio.shape[0], 1))
+    loudest, overs = np.empty(PAIR * -(-audio.shape[0] // BLOCK), np.float32), np.zeros(PAIR, np.float32)
+    endless = flat.size + 1  # samples of a step that is never complete
+    kernels(audio).weighted(flat, filters.params, filters.state, loudest, overs, endless, 0, power, np.empty(0))
+    return _lufs(float(power.sum()) / max(audio.shape[0], 1))
 
 
 def oversampling_filter() -> np.ndarray:
@@ -124,6 +144,7 @@ def oversampling_filter() -> np.ndarray:
 
 
 _FILTER = oversampling_filter()
+_BOUND = np.float32(1.0001 * np.abs(_FILTER).sum(axis=1).max())  # and a hair for what rounding adds
 
 
 def oversampled_peak(audio: np.ndarray, least: float = 0.0) -> np.ndarray:

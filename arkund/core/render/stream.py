@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
+from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import WIDE, empty_bank, kernels, width_for
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
@@ -25,7 +26,6 @@ from arkund.core.units import db_to_gain
 BLOCK = 1 << 16  # samples
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
 STEMS_PER_BANK = WIDE // 2
-SIDE_BY_SIDE = 2  # banks that the mics are spread over where there are enough
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +54,7 @@ class Stream:
         self._sources = Sources(plan, self._recordings)
         rate = recordings.sample_rate_hz
         mics = plan.mics
-        banks = max(-(-len(mics) // WIDE), min(SIDE_BY_SIDE, len(mics)))
+        banks = -(-len(mics) // WIDE)  # as wide as they go: sixteen lanes cost little more than eight
         self.groups = [list(part) for part in np.array_split(np.array(mics, object), banks)] if mics else []
         self._strips = [Strips(group, rate) for group in self.groups]
         nodes = graph.build(plan, self._recordings)
@@ -138,7 +138,8 @@ class Stream:
             lanes = _pair(sums, number)
             crushed = lanes.copy()
             self._path_compressors[number - len(self.stems)].run(crushed)
-            mix += crushed * np.float32(db_to_gain(getattr(self._plan, path).level_db))
+            level = np.float32(db_to_gain(getattr(self._plan, path).level_db))
+            _kernels.add_scaled(crushed.reshape(-1), level, mix.reshape(-1))
             lanes[:] = crushed
         return Block(banks, sums[: -(-len(self.stems) // STEMS_PER_BANK)], self._bus(mix, last))
 
