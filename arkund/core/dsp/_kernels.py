@@ -20,11 +20,14 @@ from arkund.core.dsp.lanes import (
     load,
     mantissa,
     power_of_two,
+    rounded_down,
     size,
     smaller,
     splat,
     store,
     store_whole,
+    store_wholes,
+    triangular,
     truncated,
     where_over,
 )
@@ -725,27 +728,30 @@ def pack_24(steps, lanes, channels, rows, out):
 def dither_24(bank, lanes, channels, place, seeds, out):
     """Write files of a bank, one or two lanes each, as interleaved 24-bit little-endian integers with triangular dither of one step.
 
-    seeds [files, uint32]; out [files, samples * channels * 3 + 1]: the last byte is not a sample's. The noise of a sample is the difference of the
-    halves of a hash of its place in the file and the file's seed: xor-shift-multiply with the constants of C. Wellons, Prospecting for Hash
-    Functions (2018).
+    seeds [files, uint32]; out [files, samples * channels * 3 + 1]: the last byte is not a sample's. The noise of a sample is a function of its place in
+    the file and the file's seed.
     """
     samples = bank.size // lanes
     steps, base = np.zeros(BLOCK * lanes, np.int32), np.zeros(BLOCK * lanes, np.uint32)
     for i in range(BLOCK):
         for c in range(min(lanes, seeds.size * channels)):
             base[i * lanes + c] = seeds[c // channels] + u32(i * channels + c % channels)
+    numbers, padded = base.view(f32), np.zeros(BLOCK * lanes, np.float32)
+    zero, one, half = splat(EIGHT, f32(0.0)), splat(EIGHT, f32(1.0)), splat(EIGHT, f32(0.5))
+    full = splat(EIGHT, f32(8388608.0))
+    lowest, highest = splat(EIGHT, f32(-8388608.0)), splat(EIGHT, f32(8388607.0))
     for start in range(0, samples, BLOCK):
         rows = min(BLOCK, samples - start)
-        part = bank[start * lanes : (start + rows) * lanes]
+        part = bank[start * lanes :]
+        if rows < BLOCK:
+            padded[: rows * lanes] = part
+            part = padded
         late = u32((place + start) * channels)
-        for k in range(rows * lanes):
-            z = u32(base[k] + late)
-            z = u32(z ^ (z >> u32(16))) * u32(0x7FEB352D)
-            z = u32(z ^ (z >> u32(15))) * u32(0x846CA68B)
-            z = u32(z ^ (z >> u32(16)))
-            noise = f32(i32(z >> u32(16)) - i32(z & u32(0xFFFF))) * f32(1.0 / 65536.0)
-            level = min(max(part[k], f32(-1.0)), f32(1.0)) * f32(8388608.0) + noise
-            steps[k] = i32(min(max(np.floor(level + f32(0.5)), f32(-8388608.0)), f32(8388607.0)))
+        for k in range(0, rows * lanes, len(EIGHT)):
+            level = smaller(larger(load(EIGHT, part, k), zero - one), one) * full + triangular(
+                load(EIGHT, numbers, k), late
+            )
+            store_wholes(steps, k, smaller(larger(rounded_down(level + half), lowest), highest))
         for file in range(seeds.size):
             pack_24(steps[file * channels :], lanes, channels, rows, out[file, 3 * start * channels :])
 

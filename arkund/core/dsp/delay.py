@@ -12,6 +12,7 @@ SPEED_BLOCK = 1 << 13
 HALF_TAPS = 24  # of the windowed sinc: flat within 0.1 dB up to 0.45 of the sample rate
 
 
+@functools.lru_cache(maxsize=256)
 def part_sample_filter(part: float) -> np.ndarray:
     """Return the taps that delay by HALF_TAPS - 1 + part samples, 0 <= part < 1 [shape=(2 * HALF_TAPS,)]."""
     if not part:

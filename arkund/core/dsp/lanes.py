@@ -224,6 +224,57 @@ def power_of_two(typing, a):
     return a(a), code
 
 
+@intrinsic
+def rounded_down(typing, a):
+    """Return the next whole number at or below each lane."""
+
+    def code(context, builder, signature, args):
+        vector = args[0].type
+        name = f"llvm.floor.v{vector.count}f32"
+        kind = ir.FunctionType(vector, [vector])
+        return builder.call(cgutils.get_or_insert_function(builder.module, kind, name), args)
+
+    return a(a), code
+
+
+@intrinsic
+def store_wholes(typing, x, at, lanes):
+    """Write lanes of whole numbers into a flat int32 array."""
+
+    def code(context, builder, signature, args):
+        array = context.make_array(signature.args[0])(context, builder, args[0])
+        place = builder.gep(array.data, [args[1]], inbounds=True)
+        whole = _whole(args[2].type.count)
+        builder.store(builder.fptosi(args[2], whole), builder.bitcast(place, whole.as_pointer()), align=4)
+        return context.get_dummy_value()
+
+    return types.void(x, types.intp, lanes), code
+
+
+@intrinsic
+def triangular(typing, numbers, more):
+    """Return noise between -1 and 1, triangular: a function of the numbers in the lanes' bits plus ``more``, an unsigned int of 32 bits.
+
+    The difference of the halves of a hash, xor-shift-multiply with the constants of C. Wellons, Prospecting for Hash Functions (2018).
+    """
+
+    def code(context, builder, signature, args):
+        whole = _whole(args[0].type.count)
+
+        def spread(value):
+            first = builder.insert_element(ir.Constant(whole, ir.Undefined), value, ir.Constant(I32, 0))
+            return builder.shuffle_vector(first, ir.Constant(whole, ir.Undefined), _constant(whole, 0))
+
+        z = builder.add(builder.bitcast(args[0], whole), spread(args[1]))
+        z = builder.mul(builder.xor(z, builder.lshr(z, _constant(whole, 16))), _constant(whole, 0x7FEB352D))
+        z = builder.mul(builder.xor(z, builder.lshr(z, _constant(whole, 15))), _constant(whole, 0x846CA68B))
+        z = builder.xor(z, builder.lshr(z, _constant(whole, 16)))
+        halves = builder.sub(builder.lshr(z, _constant(whole, 16)), builder.and_(z, _constant(whole, 0xFFFF)))
+        return builder.fmul(builder.sitofp(halves, args[0].type), _constant(args[0].type, 1.0 / 65536.0))
+
+    return numbers(numbers, types.uint32), code
+
+
 def _operator(which, both) -> None:
     @overload(which, inline="always")
     def between(a, b):

@@ -107,7 +107,7 @@ class Meter:
 
         Channels count equally (left, right, centre).
         """
-        steps = np.array([step[list(channels)].sum() for step in self._steps])
+        steps = np.reshape(self._steps, (-1, self.width))[:, list(channels)].sum(axis=1)
         count = round(BLOCK_S / STEP_S)
         if len(steps) < count:
             heard = steps.size * self._step + self._filled

@@ -23,7 +23,7 @@ from arkund.core.render.strips import Strips
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
-BLOCK = 1 << 16  # samples
+BLOCK = 1 << 18  # samples
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
 STEMS_PER_BANK = WIDE // 2
 

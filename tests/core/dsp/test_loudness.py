@@ -10,6 +10,7 @@ from arkund.core.dsp.loudness import (
     k_weighting,
     measure,
     oversampled_peak,
+    oversampling_filter,
     quick_loudness_lufs,
 )
 from arkund.core.errors import AudioError
@@ -111,6 +112,24 @@ class TestTruePeak:
         audio = np.random.default_rng(4).uniform(-0.7, 0.7, (4000, 2)).astype(np.float32)
         found = measure(audio, 48_000)
         assert found.true_peak_db >= found.peak_db
+
+    @pytest.mark.parametrize("seed", [8, 9])
+    def test_nothing_is_overlooked(self, seed):
+        """Rising noise and isolated bursts: the same as oversampling every place by convolution."""
+        rng = np.random.default_rng(seed)
+        bank = np.zeros((9000, 4), np.float32)
+        bank[:, 0] = rng.standard_normal(9000) * np.linspace(0.1, 1.0, 9000)
+        bank[:, 1] = rng.standard_normal(9000) * (rng.random(9000) < 0.01)
+        bank[:, 2] = np.sin(np.pi / 2 * np.arange(9000) + np.pi / 4) * np.linspace(1.0, 0.2, 9000)
+        bank[[20, 4096, 8980], 3] = 0.5, -0.7, 0.6
+        meter = Meter(4, 4, 48_000)
+        for part in np.array_split(bank, [5, 20, 133, 4000, 8990]):
+            meter.add(np.ascontiguousarray(part))
+        wanted = [
+            max(np.abs(np.convolve(bank[:, lane], taps[::-1])).max() for taps in oversampling_filter())
+            for lane in range(4)
+        ]
+        assert meter.true_peak() == pytest.approx(np.maximum(wanted, np.abs(bank).max(axis=0)), rel=1e-6)
 
     def test_metered_in_pieces(self):
         """Peak, true peak and overs of every channel, across the pieces' borders, against the whole channel by itself."""

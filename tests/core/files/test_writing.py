@@ -1,5 +1,7 @@
 """Files written once from start to end."""
 
+import hashlib
+
 import numpy as np
 import pytest
 import soundfile
@@ -52,6 +54,24 @@ class TestWriter:
         assert steps.mean() == pytest.approx(0.25, abs=0.01)
         assert steps.var() == pytest.approx(0.25, abs=0.01)
         assert np.abs(steps).max() <= 2
+
+    @pytest.mark.parametrize("count", [1, 2])
+    def test_dither_by_hand(self, tmp_path, count):
+        """Sample by sample in plain integers: the hash of each value's place and the file's seed, and the step below level plus noise plus a half."""
+        rng = np.random.default_rng(12)
+        x = [rng.uniform(-0.9, 0.9, 403).astype(np.float32) for _ in range(count)]
+        path, _ = written(tmp_path, "wav24", x)
+        seed = int.from_bytes(hashlib.sha256(path.name.encode()).digest()[:4])
+        wanted = []
+        for place, value in enumerate(np.stack(x, axis=1).reshape(-1)):
+            z = (seed + place) % 2**32
+            z = (z ^ z >> 16) * 0x7FEB352D % 2**32
+            z = (z ^ z >> 15) * 0x846CA68B % 2**32
+            z ^= z >> 16
+            noise = np.float32(((z >> 16) - (z & 0xFFFF)) / 65536)
+            wanted.append(int(np.floor(value * np.float32(2**23) + noise + np.float32(0.5))))
+        steps = soundfile.read(path, dtype="int32")[0].reshape(-1) >> 8
+        assert steps.tolist() == wanted
 
     def test_full_scale(self, tmp_path):
         """Beyond full scale is held at full scale, not turned over."""
