@@ -194,15 +194,15 @@ def _kit_reference(plan, hits: dict) -> str | None:
     return next((p for p in ("snare", "kick") if len(hits.get(p, [])) >= 3), None)
 
 
-def band_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[float]:
-    """Return by band how much louder a + b is than the power sum of a and b (0 = unrelated, +3 = in step).
+def band_gain_db(mics: Sequence[np.ndarray], sample_rate_hz: int) -> list[float]:
+    """Return by band how much louder the sum of some mics is than the sum of their powers: 0 = unrelated, 10 log10 of their number = in step.
 
-    a, b : float [shape=(hits, samples)].
+    mics : each float [shape=(hits, samples)].
     """
-    size = 1 << int(np.ceil(np.log2(a.shape[1] * 2)))
+    size = 1 << int(np.ceil(np.log2(mics[0].shape[1] * 2)))
     frequencies = np.fft.rfftfreq(size, 1 / sample_rate_hz)
-    A, B = np.fft.rfft(a, size), np.fft.rfft(b, size)
-    together, apart = np.abs(A + B) ** 2, np.abs(A) ** 2 + np.abs(B) ** 2
+    spectra = [np.fft.rfft(mic, size) for mic in mics]
+    together, apart = np.abs(sum(spectra)) ** 2, sum(np.abs(each) ** 2 for each in spectra)
     out = []
     for low, high in BANDS_HZ:
         band = (frequencies >= low) & (frequencies < high)
@@ -212,8 +212,7 @@ def band_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[floa
 
 def pair_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[float]:
     """Return :func:`band_gain_db` of two mics brought to the same power, so that it speaks of phase and not of level."""
-    a, b = (each / (np.sqrt(np.mean(each**2)) + 1e-12) for each in (a, b))
-    return [round(gain, 1) for gain in band_gain_db(a, b, sample_rate_hz)]
+    return band_gain_db([each / (np.sqrt(np.mean(each**2)) + 1e-12) for each in (a, b)], sample_rate_hz)
 
 
 def averaged(reader, hits: list, sample_rate_hz: int, before_ms: float, after_ms: float) -> np.ndarray:

@@ -10,19 +10,17 @@ from arkund.core.clean.process import gate_gain
 from arkund.core.dsp.bank import empty_bank
 from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
-from arkund.core.lineup.measure import BANDS_HZ, averaged, clean_hits, pair_gain_db, windows
-from arkund.core.lineup.settings import SCHOOLS as LINE_UP_SCHOOLS
 from arkund.core.load.propose import loudest_piece
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.tone.process import curve_db
-from arkund.core.units import gain_to_db, ms_to_cm
+from arkund.core.units import gain_to_db
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import takes, timing
+from arkund.studio.pages.lineup import lineup
 from arkund.studio.services import backing, whole
 from arkund.studio.services.measuring import Measure
 
-LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
 GATE_VIEW_S = (0.05, 0.6)
 
 
@@ -122,78 +120,6 @@ def level(m: Measure, mic_id: str | None) -> dict:
         "kit_peak_db": round(m.kit_peak_db(), 1),
         "sections": {p: [dataclasses.asdict(s) for s in mine] for p, mine in m.section_levels().items() if mine},
     }
-
-
-def lineup(m: Measure, mic_id: str | None) -> dict:
-    """The average hit of one drum in every mic on one time axis, and what the sums gain by band."""
-    piece = mic_id if mic_id in m.hits else ("snare" if "snare" in m.hits else next(iter(m.hits), None))
-    if piece is None:
-        return {"rows": [], "pieces": []}
-    hits = clean_hits(m.hits, piece)
-    reference = timing_mic(m.plan.mics, piece)
-    arrivals = {a.mic: a for a in m.arrivals()}
-    rows = []
-    for mic in m.plan.mics:
-        reader = m.recordings.mic(m.plan.take, mic.id)
-        if reader is None or (is_close(mic.role) and mic.piece != piece):
-            continue
-        wave = averaged(reader, hits, m.rate, LADDER_BEFORE_MS, LADDER_AFTER_MS)
-        peak = float(np.abs(wave).max()) or 1.0
-        a = arrivals.get(mic.id)
-        rows.append(
-            {
-                "id": mic.id,
-                "name": mic.name,
-                "reference": mic.id == reference.id,
-                "wave": np.round(wave / peak, 3).tolist(),
-                "delay_ms": mic.line_up.delay_ms,
-                "inverted": mic.line_up.inverted,
-                "arrival_ms": a.delay_ms if a and a.piece == piece else None,
-                "distance_cm": ms_to_cm(a.delay_ms, m.plan.alignment.temperature_c) if a and a.piece == piece else None,
-                "polarity": a.polarity if a and a.piece == piece else None,
-                "spread_ms": a.spread_ms if a and a.piece == piece else None,
-                "sure": a.sure if a and a.piece == piece else True,
-            }
-        )
-    return {
-        "piece": piece,
-        "pieces": [p for p in m.hits if m.hits[p]],
-        "hits": len(hits),
-        "before_ms": LADDER_BEFORE_MS,
-        "sample_ms": 1000 / m.rate,
-        "cm_per_ms": ms_to_cm(1.0, m.plan.alignment.temperature_c),
-        "alignment": m.plan.alignment.to_json(),
-        "schools": [{"name": name, "words": words} for name, words in LINE_UP_SCHOOLS.items()],
-        "rows": rows,
-        "bands": _sums(m, piece, hits, reference),
-    }
-
-
-def _sums(m: Measure, piece: str, hits: list, reference) -> list[dict]:
-    """What the timing mic and each other mic of the drum gain together, as recorded and as planned."""
-    out = []
-    at = [round(h.time_s * m.rate) for h in hits]
-    own = m.recordings.mic(m.plan.take, reference.id)
-    for mic in m.plan.mics:
-        reader = m.recordings.mic(m.plan.take, mic.id)
-        if reader is None or mic.id == reference.id or (mic.piece != piece and mic.role != "overhead") or not at:
-            continue
-        before = pair_gain_db(windows(own, at, m.rate), windows(reader, at, m.rate), m.rate)
-        planned = [windows(_Planned(m, each), at, m.rate) for each in (reference, mic)]
-        after = pair_gain_db(*planned, m.rate)
-        out.append({"id": mic.id, "name": mic.name, "before": before, "after": after})
-    return [{"edges": [list(b) for b in BANDS_HZ], "pairs": out}] if out else []
-
-
-class _Planned:
-    """A mic lined up as planned, read in the time of the recording."""
-
-    def __init__(self, m: Measure, mic) -> None:
-        self._m, self._mic = m, mic
-        self._plan = m.plan.replace(cuts=(), lone_cuts=(), placements=(), layers=())
-
-    def read(self, start: int, stop: int) -> np.ndarray:
-        return source(self._plan, self._m.recordings, self._mic, start, stop)
 
 
 def clean(m: Measure, mic_id: str | None) -> dict:

@@ -81,10 +81,15 @@ Alpine.data("lineup", () => ({
     return `hears it ${figure(r.arrival_ms, 2, true)} ms (${figure(r.distance_cm, 0, true)} cm), ${r.polarity < 0 ? "against" : "in"} polarity, spread ${figure(r.spread_ms, 2)} ms${sure}`;
   },
   edges() {
-    return this.chart?.bands?.length ? this.chart.bands[0].edges.map(([a, b]) => `${a}–${b >= 1000 ? `${b / 1000}k` : b}`) : [];
+    const short = (hz) => (hz >= 1000 ? `${hz / 1000}k` : hz);
+    return this.chart?.sums ? this.chart.sums.edges.map(([a, b]) => `${short(a)}–${short(b)}`) : [];
   },
-  pairs() {
-    return this.chart?.bands?.length ? this.chart.bands[0].pairs : [];
+  /** Each mic with the reference, then all of them together. */
+  sums() {
+    const { pairs = [], together } = this.chart?.sums || {};
+    if (pairs.length < 2) return pairs;
+    const name = `all ${together.mics} at their levels (in step: ${this.num(together.most_db)})`;
+    return [...pairs, { id: "together", name, ...together }];
   },
   num(v) {
     return figure(v, 1, true);
