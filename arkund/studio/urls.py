@@ -31,6 +31,8 @@ urlpatterns = [
     path("login/", LoginView.as_view(template_name="login.html"), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
     path("load", home.load, name="load"),
+    path("templates/<int:template_id>/rename", home.rename_template, name="rename-template"),
+    path("templates/<int:template_id>/remove", home.remove_template, name="remove-template"),
     path("jobs", jobs.jobs, name="jobs"),
     path("jobs/<int:job_id>", jobs.job, name="job"),
     path("jobs/<int:job_id>/cancel", jobs.cancel, name="cancel"),

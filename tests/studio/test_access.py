@@ -7,6 +7,7 @@ from django.urls import URLPattern, get_resolver
 
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job
+from arkund.studio.services import templates
 
 pytestmark = pytest.mark.django_db
 OPEN_TO_ALL = {"login", "favicon.ico"}
@@ -31,6 +32,7 @@ def addresses(session_id: int, job_id: int) -> list[str]:
         "session_id": session_id,
         "job_id": job_id,
         "print_id": 1,
+        "template_id": 1,
         "name": "01 KD in.wav",
         "piece": "kick",
         "mic": "sn-top",
@@ -68,6 +70,15 @@ class TestStranger:
 
 class TestUser:
     """Someone who is logged in, but has nothing to do with a session."""
+
+    def test_other_templates_are_not_there(self, session, logins):
+        """Nobody names or deletes another's starting points."""
+        anna = visitor("anna")
+        owner = get_user_model().objects.create_user("olga", password="a longer word")
+        theirs = templates.keep(session, "Olga's room", owner.pk)
+        assert b"Olga" not in anna.get("/").content
+        assert anna.post(f"/templates/{theirs.pk}/rename", {"name": "mine"}, "application/json").status_code == 404
+        assert anna.post(f"/templates/{theirs.pk}/remove").status_code == 404
 
     def test_other_sessions_are_not_there(self, session, logins):
         """No page, no sound, no job, no Move of another's session."""

@@ -126,11 +126,12 @@ class TestEditHalf:
         assert set(made["cuts"][0]) == {"at", "shift", "fade_ms", "alike"}
         assert as_json(data, "quantise", number, "--grid", "1/16", "--strength", 100)["move"] is None
 
-        level = as_json(data, "level", number, "--school", "headroom", "--accept")
+        level = as_json(data, "level", number, "--school", "headroom", "--accept", "--repair")
         assert level["window"]["high_db"] == -12.0
         snare = level["mics"]["SN top.wav"]
         assert snare["window_db"][0] - 0.6 <= snare["typical_db"] <= snare["window_db"][1] + 0.6
         assert len(snare["hit_peaks_db"]) == snare["hits"]
+        assert (snare["clipped"], snare["repair"]) == (0, False)
 
         takes = as_json(data, "takes", number)
         assert set(takes["takes"][0]["bars"][0]) >= {"bar", "score", "offset_ms", "missing", "doubled"}

@@ -13,7 +13,7 @@ from arkund.core.plan.plan import Tempo
 from arkund.core.takes.comp import Part, parts
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
-from arkund.studio.services import comping, editing, moves, templates
+from arkund.studio.services import comping, editing, moves, pictures, templates
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -219,6 +219,10 @@ class TestTakes:
         assert inside == pytest.approx(other, abs=0.004)
         quiet = rendered(three.plan, measure.recordings, (7 * 48_000, 10 * 48_000), "alone:kd-out")
         assert not quiet.any()
+        drawn = np.frombuffer(pictures.peaks(three, "kd-out", 256)[0], np.int8)
+        a, b = (int(2 * second * 48_000 / 256) for second in (7, 10))
+        assert not drawn[a:b].any()
+        assert drawn[:a].any()
         assert move.step == "takes"
 
     def test_a_loop(self, takes):
@@ -347,3 +351,22 @@ class TestTemplates:
         templates.keep(on_grid, "Big hall")
         with pytest.raises(SettingsError, match="Big hall"):
             templates.named("Small hall")
+
+    def test_named_anew_and_deleted(self, client, on_grid):
+        """From the start page; a name that is taken is refused and changes nothing."""
+        first, second = (templates.keep(on_grid, name) for name in ("Big hall", "Dry room"))
+
+        def renamed(name):
+            return client.post(
+                f"/templates/{second.pk}/rename", json.dumps({"name": name}), content_type="application/json"
+            )
+
+        assert renamed("Wet room").json() == {"name": "Wet room"}
+        taken = renamed("Big hall")
+        assert (taken.status_code, "Big hall" in taken.json()["error"]) == (400, True)
+        assert renamed(" ").status_code == 400
+        assert client.post(f"/templates/{first.pk}/remove").status_code == 302
+        page = client.get("/").content
+        assert b"Wet room" in page
+        assert b"Big hall" not in page
+        assert client.post(f"/templates/{first.pk}/remove").status_code == 404

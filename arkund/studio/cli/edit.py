@@ -254,8 +254,9 @@ def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float |
 @click.argument("session")
 @click.option("--school", type=click.Choice(["peaks", "headroom"]), help="Take a school's window into the Plan first.")
 @click.option("--accept", is_flag=True, help="Trim every mic outside its window; one Move each.")
+@click.option("--repair", is_flag=True, help="Draw short clipped places anew; one Move for each mic that has some.")
 @json_option
-def level(session: str, school: str | None, accept: bool, as_json: bool) -> None:
+def level(session: str, school: str | None, accept: bool, repair: bool, as_json: bool) -> None:
     """Show each mic's peaks at its own hits against the window, headroom, noise floor and clipped places."""
     from arkund.core.level.measure import sticking_out
     from arkund.core.level.propose import trim_for
@@ -276,9 +277,10 @@ def level(session: str, school: str | None, accept: bool, as_json: bool) -> None
             reason=SCHOOLS[school][1],
         )
         measure = _measured(session)
-    if accept:
+    taken = (["level:trim:"] if accept else []) + (["level:clip:"] if repair else [])
+    if taken:
         for finding in find("level", measure):
-            if finding.key.startswith("level:trim:"):
+            if finding.key.startswith(tuple(taken)) and finding.changes:
                 proposing.accept(measure.session.pk, finding, "first choice")
         measure = Measure(session_of(session))
     plan, window = measure.plan, measure.plan.window
@@ -295,7 +297,8 @@ def level(session: str, school: str | None, accept: bool, as_json: bool) -> None
             "hit_peaks_db": list(row.hit_peaks_db), "hit_times_s": list(row.hit_times_s),
             "typical_db": round(row.typical_db, 2), "peak_db": round(row.peak_db, 2),
             "headroom_db": round(row.headroom_db, 2), "noise_db": round(row.noise_db, 2),
-            "clipped": len(row.clipped_at_s), "clipped_at_s": [round(at, 5) for at in row.clipped_at_s],
+            "clipped": len(row.clipped_at_s), "clipped_short": row.clipped_short, "repair": mic.repair,
+            "clipped_at_s": [round(at, 5) for at in row.clipped_at_s],
             "trim_db": mic.trim_db, "wanted_trim_db": trim_for(untrimmed, window, mic), "window_db": [low, high],
         }  # fmt: skip
     data = {

@@ -16,5 +16,10 @@ class Template(models.Model):
         ordering = ("name",)
         constraints = (models.UniqueConstraint(fields=("name", "user"), name="template_name"),)
 
+    @property
+    def kinds(self) -> int:
+        """For how many kinds of mic it has settings."""
+        return len(self.data.get("mics", {}))
+
     def __str__(self) -> str:
         return self.name

@@ -38,6 +38,7 @@ def mic_of(measure: Measure, mic_id: str | None, prefer: tuple[str, ...] = ("sna
 def load(m: Measure, mic_id: str | None) -> dict:
     """Waveforms over the song are fetched apart; here names, roles, hits and sections."""
     rows = {r.mic: r for r in MicRecording.objects.filter(take__session=m.session, take__key=m.plan.take)}
+    contents = {mic.id: m.recordings.content(m.plan.take, mic.id) for mic in m.plan.mics}
     return {
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "mics": [
@@ -49,7 +50,8 @@ def load(m: Measure, mic_id: str | None) -> dict:
                 "confidence": rows[mic.id].confidence if mic.id in rows else 0,
                 "file": rows[mic.id].file if mic.id in rows else "",
                 "peak_db": rows[mic.id].peak_db if mic.id in rows else None,
-                "missing": mic.id not in rows,
+                "missing": not contents[mic.id],
+                "content": contents[mic.id],
             }
             for mic in m.plan.mics
         ],

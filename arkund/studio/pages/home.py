@@ -4,13 +4,15 @@ import shutil
 import uuid
 from pathlib import Path, PurePosixPath
 
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import runner
 from arkund.studio.models import Template
+from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store, templates
 from arkund.studio.services.access import session_or_404, sessions_of, user_of
@@ -21,7 +23,7 @@ def sessions(request: HttpRequest) -> HttpResponse:
     context = {
         "sessions": sessions_of(request).filter(ready=True),
         "ranges": ranges_of("home"),
-        "templates": Template.objects.filter(user_id=user_of(request)),
+        "templates": _templates_of(request),
     }
     return render(request, "home/home.html", context)
 
@@ -85,4 +87,23 @@ def _top(paths: list[str]) -> str:
 def remove(request: HttpRequest, session_id: int) -> HttpResponse:
     """Delete a session; its audio goes at the next start where no other session uses it."""
     session_or_404(request, session_id).delete()
+    return redirect("home")
+
+
+def _templates_of(request: HttpRequest) -> QuerySet[Template]:
+    return Template.objects.filter(user_id=user_of(request))
+
+
+@require_POST
+def rename_template(request: HttpRequest, template_id: int) -> JsonResponse:
+    """Give a template another name."""
+    template = get_object_or_404(_templates_of(request), pk=template_id)
+    templates.rename(template, wanted(body_of(request), "name", str))
+    return JsonResponse({"name": template.name})
+
+
+@require_POST
+def remove_template(request: HttpRequest, template_id: int) -> HttpResponse:
+    """Delete a template; what was started from it stays as it is."""
+    get_object_or_404(_templates_of(request), pk=template_id).delete()
     return redirect("home")

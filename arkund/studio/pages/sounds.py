@@ -1,15 +1,12 @@
 """What pages hear and draw: auditions and waveform peaks, both as plain binary."""
 
 import json
-from pathlib import Path
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan import change
-from arkund.studio.models import MicRecording
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import listening, pictures, whole
 from arkund.studio.services.access import session_or_404
@@ -67,18 +64,21 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
 
 
 def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpResponse:
-    """Return one mic's waveform columns at one zoom; they never change, so browsers keep them."""
-    session = session_or_404(request, session_id)
-    row = get_object_or_404(MicRecording, take__session=session, take__key=session.plan_json["take"], mic=mic)
-    return _for_ever(pictures.peaks(row.digest, level))
+    """Return one mic's waveform columns at one zoom. Asked for by what they are of, they never change, so browsers keep them."""
+    found = pictures.peaks(session_or_404(request, session_id), mic, level)
+    if found is None:
+        raise Http404("No such recording.")
+    data, content = found
+    return _binary(data, for_ever=request.GET.get("of") == content)
 
 
 def whole_peaks(request: HttpRequest, session_id: int, key: str, output: str, level: int) -> HttpResponse:
     """Return the waveform of an output as rendered; another Plan has another key."""
-    return _for_ever(whole.columns(session_or_404(request, session_id), key, output, level))
+    path = whole.columns(session_or_404(request, session_id), key, output, level)
+    return _binary(path.read_bytes(), for_ever=True)
 
 
-def _for_ever(path: Path) -> HttpResponse:
-    response = HttpResponse(path.read_bytes(), content_type="application/octet-stream")
-    response["Cache-Control"] = "private, max-age=31536000, immutable"
+def _binary(data: bytes, for_ever: bool) -> HttpResponse:
+    response = HttpResponse(data, content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=31536000, immutable" if for_ever else "no-store"
     return response

@@ -8,13 +8,26 @@ from arkund.studio.services import moves
 
 def keep(session: Session, name: str, user_id: int | None = None) -> Template:
     """Keep a session's settings under a name; a former template of that name is replaced."""
+    made, _ = Template.objects.update_or_create(
+        name=_clean(name), user_id=user_id, defaults={"data": template_of(session.plan)}
+    )
+    return made
+
+
+def rename(template: Template, name: str) -> None:
+    """Give a template another name; raises SettingsError where another one has it."""
+    name = _clean(name)
+    if Template.objects.filter(name=name, user_id=template.user_id).exclude(pk=template.pk).exists():
+        raise SettingsError(f"name: there is already a template {name!r}; delete it first or choose another name.")
+    template.name = name
+    template.save(update_fields=["name"])
+
+
+def _clean(name: str) -> str:
     name = "".join(c for c in name if c.isprintable()).strip()[:80]
     if not name:
         raise SettingsError("name: a template needs a name.")
-    made, _ = Template.objects.update_or_create(
-        name=name, user_id=user_id, defaults={"data": template_of(session.plan)}
-    )
-    return made
+    return name
 
 
 def named(name: str, user_id: int | None = None) -> Template:

@@ -92,6 +92,20 @@ Alpine.data("home", () => ({
     this.busy = false;
     this.job = 0;
   },
+  /** A name typed over a template's; where it cannot be, the old one returns and the reason is said. */
+  async rename(event) {
+    const { dataset, value } = event.target;
+    this.error = "";
+    try {
+      dataset.name = (await post(`/templates/${dataset.template}/rename`, { name: value })).name;
+    } catch (error) {
+      this.error = error.message;
+    }
+    event.target.value = dataset.name;
+  },
+  sureOfTemplate(event) {
+    if (!confirm(`Delete the template "${event.target.dataset.name}"? Sessions that started from it stay as they are.`)) event.preventDefault();
+  },
   sure(event) {
     if (!confirm(`Delete the session "${event.target.dataset.name}" with its Plan and logbook? Its recordings here go too.`)) event.preventDefault();
   },

@@ -218,7 +218,7 @@ Alpine.data("load", () => ({
     if (mic.missing) return;
     const middle = top + this.row / 2;
     const place = { middle, half: this.row / 2 - 1, full: 10 ** ((mic.peak_db ?? 0) / 20) };
-    drawWave(sheet, x, recorded(mic.id, this.$store.page.version), place, () => this.kept.soon());
+    drawWave(sheet, x, recorded(mic), place, () => this.kept.soon());
     if ((mic.peak_db ?? -99) > -0.05) sheet.text("full", sheet.left - 6, middle, "bad", "right", '11px "Sheet", sans-serif');
   },
 }));

@@ -25,8 +25,8 @@ function columns(address, ready) {
   return kept.get(address);
 }
 
-/** The address of a mic's recording; its take is part of the Plan's version. */
-export const recorded = (mic, version) => (level) => `/s/${boot.session}/peaks/${mic}/${level}?of=${version}`;
+/** The address of a mic's recording, named by what it is of: through all takes that are joined. */
+export const recorded = (mic) => (level) => `/s/${boot.session}/peaks/${mic.id}/${level}?of=${mic.content}`;
 
 /** The address of an output as rendered. */
 export const rendered = (key, output) => (level) => `/s/${boot.session}/whole/${key}/${encodeURIComponent(output)}/${level}`;
