@@ -3,9 +3,12 @@
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path, re_path, register_converter
 
-from arkund.studio.pages import actions, archives, editing, home, jobs, logbook, prints, sounds, steps
+from arkund.studio.pages import home, jobs
+from arkund.studio.pages.later import HEAVY, Later
+from arkund.studio.pages.questions import PAGES
 
-STEP = "(?P<step>" + "|".join(steps.PAGES) + ")"
+STEP = "(?P<step>" + "|".join(PAGES) + ")"
+actions, archives, editing, logbook, prints, sounds, steps = (Later(each) for each in HEAVY)
 
 
 class MicId:

@@ -6,7 +6,7 @@ import zipfile
 import pytest
 from playwright.sync_api import Page, expect
 
-from arkund.studio.pages.steps import PAGES
+from arkund.studio.pages.questions import PAGES
 
 pytestmark = pytest.mark.browser
 

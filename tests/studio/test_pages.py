@@ -1,14 +1,17 @@
 """Pages and their requests: every page answers, bad requests get a clear 4xx and change nothing."""
 
 import json
+import os
 import re
+import subprocess
+import sys
 
 import numpy as np
 import pytest
 from django.test import Client
 
 from arkund.studio.models import Move, Session
-from arkund.studio.pages.steps import PAGES
+from arkund.studio.pages.questions import PAGES
 from arkund.studio.services import proposing
 
 pytestmark = pytest.mark.django_db
@@ -273,3 +276,20 @@ class TestActions:
         assert again[doable[1]["key"]]["state"] == "left"
         assert again[doable[1]["key"]]["reason"] == "I like it"
         assert again.get(doable[0]["key"], {"state": "done"})["state"] == "done"
+
+
+class TestStartPage:
+    """There at once, whatever the other pages need."""
+
+    def test_imports_no_computation(self, tmp_path):
+        """A fresh process answers for it without the libraries that take seconds to import; any other page fetches them."""
+        ask = (
+            "import sys, django; django.setup()\n"
+            "from arkund.studio.cli.group import migrate; migrate()\n"
+            "from django.test import Client; client = Client(headers={'host': '127.0.0.1'})\n"
+            "first = client.get('/').status_code, 'numba' in sys.modules\n"
+            "print(first, client.get('/s/9/load/').status_code, 'numba' in sys.modules)"
+        )
+        env = os.environ | {"ARKUND_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "arkund.studio.settings"}
+        done = subprocess.run([sys.executable, "-c", ask], env=env, capture_output=True, text=True, check=True)
+        assert done.stdout.strip() == "(200, False) 404 True"

@@ -44,10 +44,12 @@ def serve(host: str, port: int) -> None:
             os.execv(sys.argv[0], [*sys.argv])  # noqa: S606 (starts itself anew, with the login on)
     import waitress
 
+    from arkund.studio.pages.later import fetch_all
     from arkund.studio.services.housekeeping import clear_up
     from arkund.studio.wsgi import application
 
     clear_up()
+    fetch_all()
     click.echo(f"Arkund is at http://{host}:{port}/  (stop with Ctrl-C)")
     waitress.serve(
         application,

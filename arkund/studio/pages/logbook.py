@@ -5,7 +5,7 @@ from django.shortcuts import render
 
 from arkund.studio.models import Session
 from arkund.studio.pages.fields import label
-from arkund.studio.pages.steps import PAGES
+from arkund.studio.pages.questions import PAGES
 from arkund.studio.services.access import session_or_404
 
 

@@ -4,7 +4,7 @@ import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
 import { drawBars, song } from "./lib/song.js";
-import { drawWave, recorded } from "./lib/waves.js";
+import { drawWaves, recorded } from "./lib/waves.js";
 
 const ROW = [18, 40]; // a mic's height: what the window leaves, between these
 const BELOW = 64; // the listening bar
@@ -187,7 +187,8 @@ Alpine.data("load", () => ({
     drawBars(sheet, x, chart.bars);
     lanes.forEach((piece, i) => this.lane(piece, sheet.top + 3 + (i + 0.5) * LANE, x));
     const base = sheet.top + lanes.length * LANE + 8;
-    chart.mics.forEach((mic, i) => this.wave(mic, base + i * this.row, x));
+    chart.mics.forEach((mic, i) => this.named(mic, base + (i + 0.5) * this.row));
+    drawWaves(sheet, x, chart.mics.map((mic, i) => this.wave(mic, base + (i + 0.5) * this.row)).filter(Boolean), () => this.kept.soon());
     this.drawSong(x);
     if (this.line) {
       sheet.line(x.to(this.line.at), 0, x.to(this.line.at), sheet.bottom, "yours", 1, [3, 3]);
@@ -212,14 +213,14 @@ Alpine.data("load", () => ({
       sheet.glyph(piece, x.to(t), y, ghost ? 3 : 2.5 + (velocity / 127) * 3, hand ? "yours" : "ink", ghost);
     }
   },
-  wave(mic, top, x) {
+  named(mic, middle) {
     const { sheet } = this;
-    sheet.text(mic.name, 12, top + this.row / 2, mic.missing ? "bad" : "ink", "left", '12px "Sheet", sans-serif');
-    if (mic.missing) return;
-    const middle = top + this.row / 2;
-    const place = { middle, half: this.row / 2 - 1, full: 10 ** ((mic.peak_db ?? 0) / 20) };
-    drawWave(sheet, x, recorded(mic), place, () => this.kept.soon());
+    sheet.text(mic.name, 12, middle, mic.missing ? "bad" : "ink", "left", '12px "Sheet", sans-serif');
     if ((mic.peak_db ?? -99) > -0.05) sheet.text("full", sheet.left - 6, middle, "bad", "right", '11px "Sheet", sans-serif');
+  },
+  wave(mic, middle) {
+    if (mic.missing) return null;
+    return { address: recorded(mic), middle, half: this.row / 2 - 1, full: 10 ** ((mic.peak_db ?? 0) / 20) };
   },
 }));
 

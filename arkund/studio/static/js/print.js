@@ -4,7 +4,7 @@ import { clock, figure } from "./lib/geometry.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { drawBars, song } from "./lib/song.js";
-import { drawWave, rendered } from "./lib/waves.js";
+import { drawWaves, rendered } from "./lib/waves.js";
 
 const KIT_ROW = 74;
 const ROW = 19;
@@ -41,24 +41,30 @@ Alpine.data("printing", () => ({
     drawBars(sheet, x, chart.bars);
     for (const [, words, from] of FIGURES) sheet.text(words, sheet.width - from, sheet.top - 8, "soft", "right");
     let top = sheet.top;
-    for (const output of rows) {
+    const places = rows.map((output) => {
       const row = output.id === "kit" ? KIT_ROW : ROW;
-      this.row(output, top, row, x);
       top += row;
-    }
+      return { output, middle: top - row / 2, half: row / 2 - 1 };
+    });
+    drawWaves(sheet, x, places.map((place) => this.wave(place)).filter(Boolean), () => this.kept.soon());
+    for (const { output, middle, half } of places) this.row(output, middle, half);
     this.drawSong(x);
     if (!chart.whole) sheet.text("the whole song is being rendered …", (sheet.left + sheet.right) / 2, sheet.top + KIT_ROW / 2, "ask", "center");
   },
-  row(output, top, row, x) {
+  wave({ output, middle, half }) {
+    const found = this.figures(output);
+    if (!found || found.peak_db <= -90) return null;
+    const kit = output.id === "kit";
+    const full = kit ? 1 : 10 ** (found.peak_db / 20);
+    return { address: rendered(this.chart.key, output.id), middle, half, full, colour: kit ? "ink" : "soft" };
+  },
+  row(output, middle, half) {
     const { sheet, chart } = this;
-    const middle = top + row / 2;
     sheet.text(output.name, 12, middle, output.piece === "stem" ? "soft" : "ink", "left", '12px "Sheet", sans-serif');
     const found = this.figures(output);
     if (!found) return;
     const kit = output.id === "kit";
-    const place = { middle, half: row / 2 - 1, full: kit ? 1 : 10 ** (found.peak_db / 20), colour: kit ? "ink" : "soft" };
-    if (found.peak_db > -90) drawWave(sheet, x, rendered(chart.key, output.id), place, () => this.kept.soon());
-    if (kit) this.aim(middle, place.half);
+    if (kit) this.aim(middle, half);
     const loud = found.overs > 0 || (kit && found.peak_db > chart.wanted_peak_db + 0.05);
     for (const [key, , from] of FIGURES) {
       const words = found[key] > -90 ? figure(found[key], 1) : "–";

@@ -34,6 +34,7 @@ export const rendered = (key, output) => (level) => `/s/${boot.session}/whole/${
 const scratch = document.createElement("canvas");
 const brush = scratch.getContext("2d", { willReadFrequently: true });
 const inks = new Map();
+let image = null;
 
 /** A colour of the style sheet as the 32 bits of a pixel. */
 function inkOf(colour) {
@@ -46,9 +47,8 @@ function inkOf(colour) {
   return inks.get(colour);
 }
 
-/** Set the pixels of a waveform, column by column: `rows` of `width` pixels, `perColumn` samples each from `first` on. */
+/** Set the pixels of a waveform on clear ground, column by column: `rows` of `width` pixels, `perColumn` samples each from `first` on. */
 export function plot(pixels, width, rows, data, { first, perColumn, level, scale, ink }) {
-  pixels.fill(0);
   const middle = rows / 2;
   for (let px = 0; px < width; px += 1) {
     const a = Math.floor((first + px * perColumn) / level);
@@ -65,21 +65,37 @@ export function plot(pixels, width, rows, data, { first, perColumn, level, scale
   }
 }
 
-/** Draw a waveform around `middle`, `half` pixels high where it reaches `full` (a gain). Calls `ready` when its columns have come. */
-export function drawWave(sheet, x, addressOf, { middle, half, full = 1, colour = "soft" }, ready) {
+/** Draw waveforms below each other, each around its `middle`, `half` pixels high where it reaches `full` (a gain): one picture for all of them.
+    Calls `ready` when columns have come. */
+export function drawWaves(sheet, x, waves, ready) {
   const { dpr } = sheet;
   const width = Math.round((sheet.right - sheet.left) * dpr);
-  const rows = 2 * Math.round(half * dpr);
   const perColumn = ((x.high - x.low) * boot.rate) / width;
   const level = levelFor(perColumn * dpr);
-  sheet.line(sheet.left, middle, sheet.right, middle, "fine");
-  const data = columns(addressOf(level), ready);
-  if (!data || width < 1 || rows < 2) return;
-  if (scratch.width !== width || scratch.height !== rows) Object.assign(scratch, { width, height: rows });
-  const image = brush.createImageData(width, rows);
-  const scale = (half * dpr) / Math.max(full * 127, 1);
-  const ink = inkOf(sheet.colour[colour]);
-  plot(new Uint32Array(image.data.buffer), width, rows, data, { first: x.low * boot.rate, perColumn, level, scale, ink });
+  for (const { middle } of waves) sheet.line(sheet.left, middle, sheet.right, middle, "fine");
+  const there = waves.map((wave) => ({ ...wave, data: columns(wave.address(level), ready) })).filter((wave) => wave.data);
+  if (!there.length || width < 1) return;
+  const top = Math.min(...there.map((wave) => wave.middle - wave.half));
+  const height = Math.round((Math.max(...there.map((wave) => wave.middle + wave.half)) - top) * dpr);
+  const pixels = cleared(width, height);
+  for (const { middle, half, full = 1, colour = "soft", data } of there) {
+    const rows = 2 * Math.round(half * dpr);
+    const first = Math.min(Math.max(Math.round((middle - top) * dpr) - rows / 2, 0), height - rows);
+    const part = pixels.subarray(first * width, (first + rows) * width);
+    const scale = (half * dpr) / Math.max(full * 127, 1);
+    plot(part, width, rows, data, { first: x.low * boot.rate, perColumn, level, scale, ink: inkOf(sheet.colour[colour]) });
+  }
   brush.putImageData(image, 0, 0);
-  sheet.c.drawImage(scratch, sheet.left, middle - rows / 2 / dpr, width / dpr, rows / dpr);
+  sheet.c.drawImage(scratch, 0, 0, width, height, sheet.left, top, width / dpr, height / dpr);
+}
+
+/** The pixels of the one picture, all transparent. */
+function cleared(width, height) {
+  if (image?.width !== width || image.height !== height) {
+    Object.assign(scratch, { width, height });
+    image = brush.createImageData(width, height);
+  }
+  const pixels = new Uint32Array(image.data.buffer);
+  pixels.fill(0);
+  return pixels;
 }

@@ -1,0 +1,81 @@
+"""The steps of the job in the order of the work, and the question that each page answers."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A step's name, the question that its page answers, and a sentence on how to read the chart."""
+
+    key: str
+    name: str
+    question: str
+    reading: str
+
+
+PAGES = {
+    s.key: s
+    for s in (
+        Step(
+            "load",
+            "Load",
+            "What did each mic really hear?",
+            "Every mic over the song; above them the hits that were found, by piece, and the bar lines, which can be dragged.",
+        ),
+        Step(
+            "level",
+            "Level",
+            "Has every drum room to grow?",
+            "Each point is one hit's peak in its own mic after the trim; the hatched band is the window.",
+        ),
+        Step(
+            "lineup",
+            "Line up",
+            "Do the mics push together, at the same moment?",
+            "The average hit of one drum in every mic; the line marks where its sound begins in the reference.",
+        ),
+        Step(
+            "takes",
+            "Takes",
+            "Which bar of which take tells it best?",
+            "Each column is a bar: the taller, the better it is played; marked ones are heard.",
+        ),
+        Step(
+            "timing",
+            "Timing",
+            "How far is each hit from where it was meant?",
+            "A row per bar, each glyph where the stroke fell; beside it the kit's drift.",
+        ),
+        Step(
+            "clean",
+            "Clean",
+            "Whose sound is this?",
+            "Own hits above, other drums' hits below, by level in this mic; the line is the threshold.",
+        ),
+        Step(
+            "replace",
+            "Replace",
+            "Which hits are missing or too weak?",
+            "Every hit of the piece by strength over the song.",
+        ),
+        Step(
+            "tone",
+            "Tone",
+            "Which frequencies does each drum own?",
+            "Solid: this mic during its own hits. Dashed: between hits. Dotted: during other drums' hits.",
+        ),
+        Step("punch", "Punch", "How is the hit shaped in time?", "The average hit: thin before, heavy after."),
+        Step(
+            "blend",
+            "Blend",
+            "How do drums and paths add up?",
+            "Each row is a mic: its level, place and sends; below, what the bus takes away.",
+        ),
+        Step(
+            "print",
+            "Print",
+            "What leaves the room, and can it be made again?",
+            "Every output over the whole song as it stands; dashed: the peak that the kit should stay below.",
+        ),
+    )
+}
