@@ -3,21 +3,18 @@ import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { folded, ROW } from "./folded.js";
 import { grid } from "./grid.js";
 import { moment } from "./moment.js";
 
-const ROW = 22;
-const FAR_MS = 18;
-const TOLD_MS = 8;
 const SAME_PX = 9;
-const MOST_DRIFT_MS = 10;
-const DRIFT = { middle: 27, half: 20 }; // of the strip beside the chart, in pixels
 const STEPS = { plain: 1, shift: 0.1 }; // ms by arrow key; with alt one sample
 
 Alpine.data("moment", moment);
 
 Alpine.data("timing", () => ({
   ...grid,
+  ...folded,
   ...charted({ left: 64, right: 122, top: 26, bottom: 8 }),
   first: null,
   last: null,
@@ -203,83 +200,6 @@ Alpine.data("timing", () => ({
   loopBars() {
     const { lines_s } = this.chart.bars;
     window.dispatchEvent(new CustomEvent("loop", { detail: { start: lines_s[this.first], stop: lines_s[Math.min(this.last + 1, lines_s.length - 1)] } }));
-  },
-  draw() {
-    if (!this.chart) return;
-    const { sheet } = this;
-    const { scroll } = this.$refs;
-    if (!sheet.begin(scroll.clientHeight)) return;
-    const x = this.axis();
-    this.graticule(x);
-    const from = Math.floor(scroll.scrollTop / ROW);
-    const until = Math.min(from + Math.ceil((sheet.bottom - sheet.top) / ROW) + 1, this.count);
-    const { c } = sheet;
-    c.save();
-    c.beginPath();
-    c.rect(0, sheet.top, sheet.width, sheet.bottom - sheet.top);
-    c.clip();
-    this.drawDrift(from, until, sheet.top - scroll.scrollTop);
-    for (let bar = from; bar < until; bar += 1) this.row(bar, sheet.top + bar * ROW - scroll.scrollTop, x);
-    for (const note of this.$store.page.notes) {
-      const y = sheet.top + (Number(note.place) + 0.5) * ROW - scroll.scrollTop;
-      if (y > sheet.top - ROW && y < sheet.bottom + ROW) sheet.pin(note.number, sheet.left - 44, y, note.state);
-    }
-    if (this.dragged) sheet.line(this.dragged.to, sheet.top, this.dragged.to, sheet.bottom, "yours", 1, [3, 3]);
-    c.restore();
-    sheet.frame();
-  },
-  /** How far the kit as a whole is from the grid, down the bars: left early, right late. */
-  drawDrift(from, until, top) {
-    const { sheet } = this;
-    const middle = sheet.right + DRIFT.middle;
-    sheet.line(middle, sheet.top, middle, sheet.bottom, "fine");
-    const points = [];
-    for (let bar = Math.max(from - 1, 0); bar <= until; bar += 1) {
-      if (!this.drift.has(bar)) continue;
-      const off = clamp(this.drift.get(bar), -MOST_DRIFT_MS, MOST_DRIFT_MS);
-      points.push([middle + (off / MOST_DRIFT_MS) * DRIFT.half, top + (bar + 0.5) * ROW]);
-    }
-    sheet.path(points, "yours", 1.5);
-  },
-  graticule(x) {
-    const { sheet, chart } = this;
-    const step = chart.tempo.beat_unit / (chart.grid || 16);
-    for (let at = 0; at < this.beats() - 1e-6; at += step) {
-      if (at < x.low || at > x.high) continue;
-      const whole = Math.abs(at - Math.round(at)) < 1e-6;
-      sheet.line(x.to(at), sheet.top, x.to(at), sheet.bottom, whole ? "line" : "fine");
-      if (whole) sheet.text(`${Math.round(at) + 1}`, x.to(at), sheet.top - 10, "soft", "center");
-    }
-    sheet.text("beat", sheet.left - 8, sheet.top - 10, "soft", "right");
-    sheet.text("drift ±10 ms", sheet.right + DRIFT.middle, sheet.top - 10, "soft", "center", '10px "Sheet", sans-serif');
-    sheet.text("kick, snare", sheet.right + 116, sheet.top - 10, "soft", "right", '10px "Sheet", sans-serif');
-  },
-  row(bar, y, x) {
-    const { sheet, chart } = this;
-    if (this.first !== null && bar >= this.first && bar <= this.last) sheet.hatch(sheet.left, y, sheet.right - sheet.left, ROW, "line");
-    sheet.line(sheet.left, y, sheet.right, y, "fine");
-    sheet.text(`${bar + 1}`, sheet.left - 8, y + ROW / 2, "soft", "right");
-    if (chart.meant[bar] === 12) sheet.text("3", sheet.left - 28, y + ROW / 2, "yours", "right");
-    const offs = [];
-    for (const hit of this.byBar.get(bar) || []) {
-      const [piece, , place, off, ghost] = hit;
-      if (place < x.low || place > x.high) continue;
-      const far = Math.abs(off) >= FAR_MS && !ghost && piece !== "crash";
-      const at = x.to(place);
-      if (this.chosen === hit) sheet.line(at, y + 1, at, y + ROW - 1, "yours", 3);
-      sheet.glyph(piece, at, y + ROW / 2, ghost ? 3 : 5, far ? "ask" : "ink", ghost);
-      if (far || Math.abs(off) > TOLD_MS) sheet.line(x.to(place - off / chart.beat_ms[bar]), y + ROW - 4, at, y + ROW - 4, far ? "ask" : "soft", 1.5);
-      if ((piece === "kick" || piece === "snare") && !ghost) offs.push(off);
-    }
-    if (offs.length) {
-      const mean = offs.reduce((a, b) => a + b, 0) / offs.length;
-      sheet.text(`${figure(mean, 1, true)} ms`, sheet.right + 116, y + ROW / 2, Math.abs(mean) > 10 ? "ask" : "soft", "right");
-    }
-    const section = (chart.bars.sections || []).find((s) => s.bar === bar);
-    if (section) {
-      sheet.line(sheet.left, y, sheet.right, y, "yours", 1);
-      sheet.text(section.name, sheet.right - 4, y + ROW / 2, "yours", "right", '11px "Sheet", sans-serif');
-    }
   },
 }));
 

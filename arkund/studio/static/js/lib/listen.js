@@ -1,15 +1,13 @@
 // The listening bar: loop a span or play the song, choose what is heard, before or after at equal loudness.
-import { clamp } from "./geometry.js";
+import { loopPlace } from "./loop.js";
 import { Alpine, boot } from "./page.js";
 import { Player, START_LEVEL_DB } from "./player.js";
-import { get } from "./server.js";
 import { Sounds } from "./sounds.js";
 
 const CHUNK_S = 4;
 const WANTED_AHEAD_S = 6;
 const SWAP_AFTER_S = 0.35; // how far ahead of the ear a changed song takes over
 const LATE_MS = 600;
-const BEFORE_HIT_S = 0.1;
 
 const player = new Player();
 const sounds = new Sounds(boot.session, boot.step);
@@ -17,17 +15,14 @@ const sounds = new Sounds(boot.session, boot.step);
 // A handle for looking into what is played.
 globalThis.arkund = { player, sounds };
 
-const remembered = (name, usual) => Number(sessionStorage.getItem(`${name}-${boot.session}`) || usual);
-
 export function registerListen() {
   Alpine.data("listen", () => ({
+    ...loopPlace(),
     playing: false,
     song: false,
     waiting: false,
     what: "kit",
     version: "after",
-    start: remembered("start", 0),
-    length: remembered("length", 8),
     level: START_LEVEL_DB,
     matched: 0,
     loudness: null,
@@ -196,63 +191,10 @@ export function registerListen() {
       if (JSON.stringify(this.trial) === JSON.stringify(detail?.tried) || !detail?.tried) this.trial = {};
       if (!same) this.again();
     },
-    remember(start, length) {
-      const most = Math.max((this.songLength() || 1e9) - 0.5, 0.5);
-      this.start = clamp(start, 0, most);
-      this.length = clamp(length, 0.5, 30);
-      sessionStorage.setItem(`start-${boot.session}`, this.start);
-      sessionStorage.setItem(`length-${boot.session}`, this.length);
-    },
-    loop(start, stop) {
-      this.remember(start, stop - start);
+    /** The loop is elsewhere: what plays goes there. */
+    moved() {
       if (this.song && this.playing) player.stop();
       this.again();
-    },
-    nudge(seconds) {
-      this.loop(this.start + seconds, this.start + seconds + this.length);
-    },
-    setStart(event) {
-      this.loop(Number(event.target.value), Number(event.target.value) + this.length);
-    },
-    setLength(event) {
-      this.loop(this.start, this.start + Number(event.target.value));
-    },
-    beats() {
-      return this.barHere().beats;
-    },
-    beatSeconds() {
-      const { beats, length } = this.barHere();
-      return length / beats;
-    },
-    /** Beats and length of the bar in which the loop begins. */
-    barHere() {
-      const { bars } = Alpine.store("page");
-      if (!bars || bars.lines_s.length < 2) return { beats: 4, length: 2 };
-      const after = bars.lines_s.findIndex((at) => at > this.start + 1e-6);
-      const bar = clamp(after < 0 ? bars.lines_s.length - 2 : after - 1, 0, bars.lines_s.length - 2);
-      return { beats: bars.beats[bar], length: bars.lines_s[bar + 1] - bars.lines_s[bar] };
-    },
-    setSection(event) {
-      const page = Alpine.store("page");
-      const section = page.sections[Number(event.target.value)];
-      if (!section) return;
-      const lines = page.bars.lines_s;
-      this.loop(lines[section.bar], lines[Math.min(section.bar + 4, lines.length - 1)]);
-    },
-    /** Begin the loop just before this drum's next or previous hit. */
-    async toHit(step) {
-      const piece = this.piece();
-      const { times } = await get(`/s/${boot.session}/hits/${piece}`);
-      const now = this.start + BEFORE_HIT_S;
-      const found = step > 0 ? times.find((t) => t > now + 0.001) : times.findLast((t) => t < now - 0.001);
-      if (found === undefined) Alpine.store("page").say(`no ${step > 0 ? "later" : "earlier"} ${piece} hit`);
-      else this.loop(found - BEFORE_HIT_S, found - BEFORE_HIT_S + this.length);
-    },
-    piece() {
-      const page = Alpine.store("page");
-      const of = (page.chart && (page.chart.mic || page.chart.piece)) || "";
-      const mic = boot.mics.find((m) => m.id === of);
-      return mic ? mic.piece : of || "snare";
     },
     drum() {
       return `drum:${this.piece()}`;
