@@ -5,7 +5,8 @@ import pytest
 
 from arkund.core.demo.score import Playing, bar_s, play
 from arkund.core.timing.bars import bars_of
-from arkund.core.timing.tempo import estimate_map, estimate_tempo
+from arkund.core.timing.steady import estimate_tempo
+from arkund.core.timing.tempo import estimate_map
 from tests.core.timing.playing import hit, hits_of
 
 
