@@ -13,7 +13,7 @@ from arkund.core.takes.process import joined_rows
 from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import places, store
 
-FINDER_VERSION = 4  # raised when hits are found in another way
+FINDER_VERSION = 5
 
 
 def recordings_of(session: Session) -> Library:

@@ -1,0 +1,68 @@
+"""Strokes of a cymbal that keeps time, where bleed hides one of a steady row: the place tells what its level does not."""
+
+import numpy as np
+
+from arkund.core.hits.bands import FRAMES_PER_S
+from arkund.core.hits.evidence import Scene, family
+
+AROUND = 6  # strokes to each side, whose usual distance is the row's step
+MOST_MISSING = 2  # strokes in one gap
+OFF = 0.14  # of a step, by which a place may miss the middle of its gap
+NEAR_S = 0.01  # of its place a faint stroke counts
+WITH_S = 0.02  # another piece this near is struck with it
+PLAYED_ALONG = (
+    0.5  # share of a companion's strokes with which the cymbal is heard, from which it is thought to be always struck
+)
+LEAST_SURE = 0.02
+LEAST_STROKES = 8
+TIMES = 2  # over the row: what was found the first time makes it clearer
+
+
+def continued(s: Scene, sure: np.ndarray, kept: np.ndarray) -> np.ndarray:
+    """Return which candidates stand [bool] when gaps of a steady row are closed by what is faintly heard in them.
+
+    A gap is closed only where the cymbal is otherwise struck together with whatever else sounds there (or alone, where nothing does), so that a player
+    who leaves it out on the backbeat is not corrected. sure, kept : for each candidate, as judged
+    """
+    out = kept.copy()
+    times = s.frames / FRAMES_PER_S
+    for number, piece in enumerate(s.names):
+        if family(piece) == "cymbal":
+            mine = s.pieces == number
+            others = [np.sort(times[(s.pieces == k) & kept]) for k in range(len(s.names)) if k != number]
+            for _ in range(TIMES):
+                faint = np.flatnonzero(mine & ~out & (sure >= LEAST_SURE))
+                out[_closing(times[faint], sure[faint], np.sort(times[mine & out]), others, faint)] = True
+    return out
+
+
+def _closing(
+    times: np.ndarray, sure: np.ndarray, strokes: np.ndarray, others: list[np.ndarray], faint: np.ndarray
+) -> list[int]:
+    """Return which faint candidates close the gaps of a row of strokes; times [seconds] and sure are theirs."""
+    if strokes.size < LEAST_STROKES:
+        return []
+    places, out = _gaps(strokes), []
+    heard, missing = _companions(strokes, others), _companions(places, others)
+    for place, companion in zip(places, missing, strict=True):
+        along = heard.count(companion)
+        near = np.flatnonzero(np.abs(times - place) <= NEAR_S)
+        if near.size and along >= PLAYED_ALONG * (along + missing.count(companion)):
+            out.append(int(faint[near[np.argmax(sure[near])]]))
+    return out
+
+
+def _gaps(strokes: np.ndarray) -> np.ndarray:
+    """Return where strokes of a steady row are missing [seconds]."""
+    steps, out = np.diff(strokes), []
+    for k, gap in enumerate(steps):
+        usual = float(np.median(steps[max(k - AROUND, 0) : k + AROUND + 1]))
+        count = round(gap / usual)
+        if 2 <= count <= MOST_MISSING + 1 and abs(gap - count * usual) <= 2 * OFF * usual:
+            out += [strokes[k] + gap * part / count for part in range(1, count)]
+    return np.array(out)
+
+
+def _companions(times: np.ndarray, others: list[np.ndarray]) -> list[tuple[int, ...]]:
+    """Return for each time which other pieces are struck with it."""
+    return [tuple(k for k, each in enumerate(others) if each.size and np.abs(each - t).min() <= WITH_S) for t in times]
