@@ -18,7 +18,9 @@ from csp.constants import NONE, SELF
 
 DATA = Path(os.environ.get("ARKUND_DATA") or platformdirs.user_data_dir("arkund", appauthor=False))
 DATA.mkdir(parents=True, exist_ok=True)
-if not os.access(Path(__file__).parent, os.W_OK):  # installed by someone else: compiled kernels cannot lie beside their source
+if not os.access(
+    Path(__file__).parent, os.W_OK
+):  # installed by someone else: compiled kernels cannot lie beside their source
     os.environ.setdefault("NUMBA_CACHE_DIR", str(DATA / "kernels"))
 
 

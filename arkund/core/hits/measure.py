@@ -23,12 +23,13 @@ def find_hits(
     scene = evidence.scene(bands, channels)
     sure = judge(scene)
     kept = evidence.apart(scene, sure, settings.sure_percent / 100.0, settings.apart_ms)
-    kept = pattern.continued(scene, sure, kept)
+    in_row = pattern.continued(scene, sure, kept)
+    kept |= (in_row > sure) & (in_row >= settings.sure_percent / 100.0)
     on_progress(0.9)
     out = {}
     for number, piece in enumerate(scene.names):
         mine = kept & (scene.pieces == number)
         reader, differences = readers[scene.first[number]], DIFFERENCES[evidence.family(piece)]
-        out[piece] = refine(reader, scene.frames[mine], sure[mine], sample_rate_hz, differences)
+        out[piece] = refine(reader, scene.frames[mine], in_row[mine], sample_rate_hz, differences)
     on_progress(1.0)
     return out

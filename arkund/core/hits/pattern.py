@@ -15,24 +15,27 @@ PLAYED_ALONG = (
 )
 LEAST_SURE = 0.02
 LEAST_STROKES = 8
+SURE_IN_ROW = 0.65  # as often what closes a gap was a stroke, over six surveys
 TIMES = 2  # over the row: what was found the first time makes it clearer
 
 
 def continued(s: Scene, sure: np.ndarray, kept: np.ndarray) -> np.ndarray:
-    """Return which candidates stand [bool] when gaps of a steady row are closed by what is faintly heard in them.
+    """Return how sure each candidate is when gaps of a steady row are closed by what is faintly heard in them.
 
     A gap is closed only where the cymbal is otherwise struck together with whatever else sounds there (or alone, where nothing does), so that a player
-    who leaves it out on the backbeat is not corrected. sure, kept : for each candidate, as judged
+    who leaves it out on the backbeat is not corrected. sure, kept : for each candidate, as judged, and which of them stand
     """
-    out = kept.copy()
+    out, stands = sure.copy(), kept.copy()
     times = s.frames / FRAMES_PER_S
     for number, piece in enumerate(s.names):
         if family(piece) == "cymbal":
             mine = s.pieces == number
             others = [np.sort(times[(s.pieces == k) & kept]) for k in range(len(s.names)) if k != number]
             for _ in range(TIMES):
-                faint = np.flatnonzero(mine & ~out & (sure >= LEAST_SURE))
-                out[_closing(times[faint], sure[faint], np.sort(times[mine & out]), others, faint)] = True
+                faint = np.flatnonzero(mine & ~stands & (sure >= LEAST_SURE))
+                closing = _closing(times[faint], sure[faint], np.sort(times[mine & stands]), others, faint)
+                stands[closing] = True
+                out[closing] = np.maximum(out[closing], SURE_IN_ROW)
     return out
 
 

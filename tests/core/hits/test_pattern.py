@@ -22,7 +22,7 @@ def scene(strokes: dict[str, list[tuple[float, float]]]) -> tuple[Scene, np.ndar
 def added(strokes: dict[str, list[tuple[float, float]]]) -> list[float]:
     """Return the seconds of what is added to a row."""
     s, sure, kept = scene(strokes)
-    return (s.frames[continued(s, sure, kept) & ~kept] / 1000).tolist()
+    return (s.frames[continued(s, sure, kept) > sure] / 1000).tolist()
 
 
 def row(missing: list[int], faint: float | None) -> list[tuple[float, float]]:
