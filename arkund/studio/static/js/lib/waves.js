@@ -25,6 +25,17 @@ function columns(address, ready) {
   return kept.get(address);
 }
 
+/** Fetch the other zooms while there is nothing else to do, so that zooming waits for none of them. */
+function ahead(waves) {
+  const missing = waves.flatMap(({ address }) => LEVELS.map(address)).filter((each) => !kept.has(each));
+  if (!missing.length || fetching || waves.length * LEVELS.length > MOST_KEPT) return;
+  fetching = true;
+  requestIdleCallback(() => {
+    fetching = false;
+    columns(missing[0], () => ahead(waves));
+  });
+}
+
 /** The address of a mic's recording, named by what it is of: through all takes that are joined. */
 export const recorded = (mic) => (level) => `/s/${boot.session}/peaks/${mic.id}/${level}?of=${mic.content}`;
 
@@ -35,6 +46,7 @@ const scratch = document.createElement("canvas");
 const brush = scratch.getContext("2d", { willReadFrequently: true });
 const inks = new Map();
 let image = null;
+let fetching = false; // ahead of being asked for
 
 /** A colour of the style sheet as the 32 bits of a pixel. */
 function inkOf(colour) {
@@ -74,6 +86,7 @@ export function drawWaves(sheet, x, waves, ready) {
   const level = levelFor(perColumn * dpr);
   for (const { middle } of waves) sheet.line(sheet.left, middle, sheet.right, middle, "fine");
   const there = waves.map((wave) => ({ ...wave, data: columns(wave.address(level), ready) })).filter((wave) => wave.data);
+  if (there.length === waves.length) ahead(waves);
   if (!there.length || width < 1) return;
   const top = Math.min(...there.map((wave) => wave.middle - wave.half));
   const height = Math.round((Math.max(...there.map((wave) => wave.middle + wave.half)) - top) * dpr);
