@@ -1,5 +1,7 @@
 """Strokes of a cymbal that keeps time, where bleed hides one of a steady row: the place tells what its level does not."""
 
+from collections import Counter
+
 import numpy as np
 
 from arkund.core.hits.bands import FRAMES_PER_S
@@ -46,11 +48,12 @@ def _closing(
     if strokes.size < LEAST_STROKES:
         return []
     places, out = _gaps(strokes), []
-    heard, missing = _companions(strokes, others), _companions(places, others)
+    missing = _companions(places, others)
+    along, left_out = Counter(_companions(strokes, others)), Counter(missing)
     for place, companion in zip(places, missing, strict=True):
-        along = heard.count(companion)
         near = np.flatnonzero(np.abs(times - place) <= NEAR_S)
-        if near.size and along >= PLAYED_ALONG * (along + missing.count(companion)):
+        played = along[companion] / (along[companion] + left_out[companion])
+        if near.size and played >= PLAYED_ALONG:
             out.append(int(faint[near[np.argmax(sure[near])]]))
     return out
 
@@ -66,6 +69,10 @@ def _gaps(strokes: np.ndarray) -> np.ndarray:
     return np.array(out)
 
 
-def _companions(times: np.ndarray, others: list[np.ndarray]) -> list[tuple[int, ...]]:
-    """Return for each time which other pieces are struck with it."""
-    return [tuple(k for k, each in enumerate(others) if each.size and np.abs(each - t).min() <= WITH_S) for t in times]
+def _companions(times: np.ndarray, others: list[np.ndarray]) -> list[bytes]:
+    """Return for each time which other pieces are struck with it, as a mark that is the same for the same pieces."""
+    struck = np.zeros((times.size, len(others)), bool)
+    for k, each in enumerate(others):
+        low = np.searchsorted(each, times - WITH_S)
+        struck[:, k] = np.searchsorted(each, times + WITH_S, "right") > low
+    return [row.tobytes() for row in struck]
