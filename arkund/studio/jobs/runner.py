@@ -15,7 +15,7 @@ from arkund.studio.services import store
 
 WRITE_EVERY_S = 0.2
 MOST_TRIES = 2  # work that took the process down with it is not begun by itself for ever
-NICENESS = 15  # of background work
+NICENESS = 5  # of background work: it also holds the interpreter's lock now and then, and must not starve with it
 STOPPED = "The application was stopped meanwhile; nothing half-made was kept. Start it again."
 FAILED = "Something failed inside Arkund; the server's log says what. Nothing was changed."
 log = logging.getLogger(__name__)

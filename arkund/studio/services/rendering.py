@@ -2,8 +2,11 @@
 
 import functools
 import logging
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from time import monotonic, sleep
 
 import numpy as np
 
@@ -14,6 +17,8 @@ from arkund.core.render.source import Recordings
 from arkund.studio.services import store
 
 WORKERS = 2
+QUIET_S = 0.7  # after a render, before background work goes on: changes come in bursts
+LOOK_EVERY_S = 0.05
 log = logging.getLogger(__name__)
 workers = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
@@ -32,6 +37,34 @@ def rendered(
     cancelled: Callable[[], bool] = lambda: False,
 ) -> np.ndarray:
     """Return a span of one output of a Plan: see ``render``."""
-    audio = render(plan, recordings, span, output, cache(), workers, cancelled)
+    with _listening():
+        audio = render(plan, recordings, span, output, cache(), workers, cancelled)
     log.debug("%s %s: %s", output, span, cache().figures())
     return audio
+
+
+_lock = threading.Lock()
+_under_way = 0
+_last_s = -QUIET_S
+
+
+@contextmanager
+def _listening() -> Iterator[None]:
+    global _under_way, _last_s
+    with _lock:
+        _under_way += 1
+    try:
+        yield
+    finally:
+        with _lock:
+            _under_way, _last_s = _under_way - 1, monotonic()
+
+
+def give_way(most_s: float) -> None:
+    """Wait while somebody waits for a sound, and a little longer; background work calls this between its steps.
+
+    A low priority alone does not do it: a thread that holds the interpreter's lock and gets no processor keeps all others waiting.
+    """
+    until = monotonic() + most_s
+    while monotonic() < until and (_under_way or monotonic() - _last_s < QUIET_S):
+        sleep(LOOK_EVERY_S)

@@ -13,9 +13,10 @@ from arkund.core.errors import SettingsError
 from arkund.core.files.peaks import LEVELS
 from arkund.core.plan.plan import Plan
 from arkund.studio.models import Measured, Session
-from arkund.studio.services import places, store
+from arkund.studio.services import places, rendering, store
 from arkund.studio.services.recordings import recordings_of
 
+MOST_WAIT_S = 3.0  # for those who listen, at each step
 VERSION = 1  # raised when it is measured in another way
 
 
@@ -42,7 +43,12 @@ def measure(
     known = found(session, plan)
     if known is not None:
         return known
-    outputs = places.run(tasks.measure_song, plan, recordings_of(session), on_progress=on_progress, cancelled=cancelled)
+
+    def politely(share: float, text: str) -> None:
+        on_progress(share, text)
+        rendering.give_way(MOST_WAIT_S)
+
+    outputs = places.run(tasks.measure_song, plan, recordings_of(session), on_progress=politely, cancelled=cancelled)
     folder = _folder(session, key)
     new = folder.with_name(f".new-{uuid.uuid4().hex}")
     new.mkdir(parents=True)
