@@ -3,7 +3,7 @@
 import numpy as np
 
 from arkund.core.dsp import _kernels as k
-from arkund.core.dsp.bank import separated, side_by_side
+from arkund.core.dsp.bank import bank_of, separated
 from arkund.core.dsp.loudness import Meter, quick_loudness_lufs
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.measure import find_hits
@@ -39,7 +39,7 @@ def warm() -> None:
     k.hold_back(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
     k.place((mono,) * k.WIDE, 1, np.ones(2, f), stereo)
-    separated(side_by_side([mono, mono], [0, 0]), [0, 0])
+    separated(bank_of([mono, mono]), [0, 0])
     k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))

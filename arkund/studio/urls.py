@@ -4,11 +4,12 @@ from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path, re_path, register_converter
 
 from arkund.studio.pages import home, jobs
-from arkund.studio.pages.later import HEAVY, Later
+from arkund.studio.pages.later import Later
 from arkund.studio.pages.questions import PAGES
 
 STEP = "(?P<step>" + "|".join(PAGES) + ")"
-actions, archives, editing, logbook, prints, sounds, steps = (Later(each) for each in HEAVY)
+actions, archives, editing, logbook = Later("actions"), Later("archives"), Later("editing"), Later("logbook")
+prints, sounds, steps = Later("prints"), Later("sounds"), Later("steps")
 
 
 class MicId:

@@ -7,7 +7,7 @@ import numpy as np
 from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp.bank import BLOCK, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass, low_pass
-from arkund.core.dsp.settling import NOTHING, Settling, filters, follower
+from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
 from arkund.core.units import db_to_gain, ms_to_samples
 
 KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
@@ -76,11 +76,11 @@ def gate_gain(bank: np.ndarray, settings: Sequence[GateSettings], sample_rate_hz
     return Gate([s.replace(on=True) for s in settings], sample_rate_hz, bank.shape[1]).gain(bank.copy())
 
 
-def settling(settings: GateSettings, sample_rate_hz: int) -> Settling:
+def reach(settings: GateSettings, sample_rate_hz: int) -> Reach:
     """Return what the gate must hear beyond a span."""
     if not settings.on:
         return NOTHING
     hold = int((LINGER_S + 0.05) * sample_rate_hz) + int(ms_to_samples(settings.hold_ms, sample_rate_hz))
     ahead = round(ms_to_samples(settings.lookahead_ms, sample_rate_hz))
-    key = filters([key_filter(settings, sample_rate_hz)])
-    return key + Settling(hold, after=ahead) + follower(settings.release_ms, sample_rate_hz)
+    key = of_cascades([key_filter(settings, sample_rate_hz)])
+    return key + Reach(hold, after=ahead) + of_follower(settings.release_ms, sample_rate_hz)

@@ -567,12 +567,18 @@ def fir(x, taps, out):
                 part[i] += tap * seen[i]
 
 
+@njit(inline="always", **OPTIONS)
+def overlap(row, late, start):
+    """Return from where to where in a bank a channel that begins ``late`` lies within a block."""
+    return max(start, late), min(start + BLOCK, late + row.size)
+
+
 @njit(**OPTIONS)
 def interleave(rows, late, count, bank, lanes):
     """Write ``count`` of some channels side by side into a silent bank, each beginning ``late`` samples after the bank does."""
     for start in range(0, bank.size // lanes, BLOCK):
         for c in range(count):
-            low, high = max(start, late[c]), min(start + BLOCK, late[c] + rows[c].size)
+            low, high = overlap(rows[c], late[c], start)
             if low < high:
                 row, lane = rows[c][low - late[c] : high - late[c]], bank[low * lanes + c :]
                 for i in range(row.size):
@@ -584,7 +590,7 @@ def separate(bank, lanes, count, rows, late):
     """Write ``count`` lanes of a bank as channels, each beginning ``late`` samples after the bank does."""
     for start in range(0, bank.size // lanes, BLOCK):
         for c in range(count):
-            low, high = max(start, late[c]), min(start + BLOCK, late[c] + rows[c].size)
+            low, high = overlap(rows[c], late[c], start)
             if low < high:
                 row, lane = rows[c][low - late[c] : high - late[c]], bank[low * lanes + c :]
                 for i in range(row.size):

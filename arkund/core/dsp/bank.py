@@ -28,30 +28,23 @@ def width_for(count: int) -> int:
     return next(width for width in _kernels.WIDTHS if width >= count)
 
 
-def bank_of(channels: Sequence[np.ndarray]) -> np.ndarray:
-    """Return channels [each shape=(samples,)] side by side as a bank."""
-    out = empty_bank(len(channels[0]), len(channels))
-    for lane, channel in enumerate(channels):
-        out[:, lane] = channel
-    return out
-
-
-def side_by_side(rows: Sequence[np.ndarray], late: Sequence[int]) -> np.ndarray:
-    """Return channels [each float32, shape=(samples,)] as a bank, each beginning some samples after the bank does."""
+def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndarray:
+    """Return channels [each shape=(samples,)] side by side as a bank, each beginning some samples after the bank does; without ``late`` at once."""
+    rows, late = [np.ascontiguousarray(channel, np.float32) for channel in channels], late or [0] * len(channels)
     bank = empty_bank(max(count + row.size for count, row in zip(late, rows, strict=True)), len(rows))
-    _kernels.interleave(_wide(rows), _wide(late), len(rows), bank.reshape(-1), bank.shape[1])
+    _kernels.interleave(widened(rows), widened(late), len(rows), bank.reshape(-1), bank.shape[1])
     return bank
 
 
 def separated(bank: np.ndarray, late: Sequence[int]) -> list[np.ndarray]:
     """Return lanes of a bank as channels of their own, each beginning some samples after the bank does."""
     rows = [np.empty(bank.shape[0] - count, np.float32) for count in late]
-    _kernels.separate(bank.reshape(-1), bank.shape[1], len(rows), _wide(rows), _wide(late))
+    _kernels.separate(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late))
     return rows
 
 
-def _wide(values: Sequence) -> tuple:
-    """Return values repeated to one number of them, for which kernels are made."""
+def widened(values: Sequence) -> tuple:
+    """Return values, one for each channel, filled up to WIDE of them: kernels are made for one number of rows."""
     return (*values, *(values[0] for _ in range(WIDE - len(values))))
 
 

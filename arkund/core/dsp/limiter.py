@@ -6,7 +6,7 @@ from scipy.ndimage import maximum_filter1d, uniform_filter1d
 from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import coefficient
 from arkund.core.dsp.loudness import TAPS_PER_PHASE, oversampled_peak
-from arkund.core.dsp.settling import Settling, follower
+from arkund.core.dsp.reach import Reach, of_follower
 from arkund.core.units import db_to_gain, ms_to_samples
 
 AHEAD_MS = 1.5  # the gain has this long to fall
@@ -66,10 +66,10 @@ def limit(audio: np.ndarray, ceiling_db: float, release_ms: float, sample_rate_h
     return np.concatenate([limiter.push(audio), limiter.finish()])
 
 
-def settling(release_ms: float, sample_rate_hz: int) -> Settling:
+def reach(release_ms: float, sample_rate_hz: int) -> Reach:
     """Return what the limiter must hear beyond a span."""
     near = 2 * _ahead(sample_rate_hz) + TAPS_PER_PHASE
-    return Settling(near, after=near) + follower(release_ms, sample_rate_hz)
+    return Reach(near, after=near) + of_follower(release_ms, sample_rate_hz)
 
 
 def _ahead(sample_rate_hz: int) -> int:

@@ -7,7 +7,7 @@ from typing import Protocol
 
 import numpy as np
 
-from arkund.core.dsp.bank import WIDE, kernels, side_by_side
+from arkund.core.dsp.bank import WIDE, bank_of, kernels
 from arkund.core.dsp.filters import high_pass, low_pass
 
 FRAMES_PER_S = 1000
@@ -57,7 +57,7 @@ def measure_bands(readers: Sequence[Reader], sample_rate_hz: int, on_progress=la
         ends = _edges(first, last, sample_rate_hz)
         lead = max(int(ends[0]) - int(SETTLE_S * sample_rate_hz), 0)
         lanes = readers[group : group + WIDE]
-        bank = side_by_side([reader.read(lead, int(ends[-1])) for reader in lanes], [0] * len(lanes))
+        bank = bank_of([reader.read(lead, int(ends[-1])) for reader in lanes])
         width = bank.shape[1]
         some = np.zeros((last - first, width, BANDS), np.float32)
         fine = np.zeros(((last - first) * QUARTERS, width, len(ARRIVAL_HZ)), np.float32)

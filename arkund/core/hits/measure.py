@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from arkund.core.hits import evidence, pattern
+from arkund.core.hits import evidence, steady_rows
 from arkund.core.hits.bands import Reader, measure_bands
 from arkund.core.hits.judge import judge
 from arkund.core.hits.refine import FoundHit, refine
@@ -23,7 +23,7 @@ def find_hits(
     scene = evidence.scene(bands, channels)
     sure = judge(scene)
     kept = evidence.apart(scene, sure, settings.sure_percent / 100.0, settings.apart_ms)
-    in_row = pattern.continued(scene, sure, kept)
+    in_row = steady_rows.continued(scene, sure, kept)
     kept |= (in_row > sure) & (in_row >= settings.sure_percent / 100.0)
     on_progress(0.9)
     out = {}

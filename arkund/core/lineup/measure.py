@@ -7,7 +7,6 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.kit.pieces import is_close, timing_mic
-from arkund.core.units import power_to_db
 
 MOST_HITS = 48
 WINDOW_BEFORE_MS, WINDOW_AFTER_MS = 4.0, 28.0
@@ -20,7 +19,6 @@ MOST_SPREAD_MS = 0.35
 DRIFT_PARTS, DRIFT_HITS = 8, 160
 MOST_DRIFT_MS = 8.0  # over the song
 DRIFT_CLEAR, DRIFT_LEAST_MS = 4.0, 0.12  # the line must rise this far above the scatter
-BANDS_HZ = ((30, 60), (60, 120), (120, 250), (250, 500), (500, 2000), (2000, 8000))
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,27 +190,6 @@ def drifts(plan, recordings, hits: dict, arrivals: Sequence[Arrival]) -> list[Dr
 
 def _kit_reference(plan, hits: dict) -> str | None:
     return next((p for p in ("snare", "kick") if len(hits.get(p, [])) >= 3), None)
-
-
-def band_gain_db(mics: Sequence[np.ndarray], sample_rate_hz: int) -> list[float]:
-    """Return by band how much louder the sum of some mics is than the sum of their powers: 0 = unrelated, 10 log10 of their number = in step.
-
-    mics : each float [shape=(hits, samples)].
-    """
-    size = 1 << int(np.ceil(np.log2(mics[0].shape[1] * 2)))
-    frequencies = np.fft.rfftfreq(size, 1 / sample_rate_hz)
-    spectra = [np.fft.rfft(mic, size) for mic in mics]
-    together, apart = np.abs(sum(spectra)) ** 2, sum(np.abs(each) ** 2 for each in spectra)
-    out = []
-    for low, high in BANDS_HZ:
-        band = (frequencies >= low) & (frequencies < high)
-        out.append(float(power_to_db(together[:, band].sum()) - power_to_db(apart[:, band].sum())))
-    return out
-
-
-def pair_gain_db(a: np.ndarray, b: np.ndarray, sample_rate_hz: int) -> list[float]:
-    """Return :func:`band_gain_db` of two mics brought to the same power, so that it speaks of phase and not of level."""
-    return band_gain_db([each / (np.sqrt(np.mean(each**2)) + 1e-12) for each in (a, b)], sample_rate_hz)
 
 
 def averaged(reader, hits: list, sample_rate_hz: int, before_ms: float, after_ms: float) -> np.ndarray:

@@ -7,7 +7,7 @@ import numpy as np
 from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import PAIR, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass
-from arkund.core.dsp.settling import NOTHING, Settling, filters, follower
+from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 
 FAST_ATTACK_MS, SLOW_ATTACK_MS = 0.3, 15.0
@@ -127,14 +127,14 @@ def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> n
     return np.where(inside > knee, over, soft) * (1.0 - 1.0 / settings.ratio)
 
 
-def shaper_settling(settings: ShaperSettings, sample_rate_hz: int) -> Settling:
+def shaper_reach(settings: ShaperSettings, sample_rate_hz: int) -> Reach:
     """Return what the shaper must hear beyond a span."""
-    return follower(SLOW_RELEASE_MS, sample_rate_hz) if settings.on else NOTHING
+    return of_follower(SLOW_RELEASE_MS, sample_rate_hz) if settings.on else NOTHING
 
 
-def compressor_settling(settings: CompressorSettings, sample_rate_hz: int) -> Settling:
+def compressor_reach(settings: CompressorSettings, sample_rate_hz: int) -> Reach:
     """Return what the compressor must hear beyond a span."""
     if not settings.on:
         return NOTHING
-    key = filters([detector(settings, sample_rate_hz)])
-    return key + follower(max(settings.attack_ms, settings.release_ms), sample_rate_hz)
+    key = of_cascades([detector(settings, sample_rate_hz)])
+    return key + of_follower(max(settings.attack_ms, settings.release_ms), sample_rate_hz)

@@ -1,7 +1,7 @@
 """The signal path as data: nodes with settings and inputs, built from the Plan by one function.
 
 A node's key is a hash of its kind, its settings and its inputs' keys, so equal work has an equal key whatever Plan it comes
-from. Its settling says how many samples it must see before and after a span.
+from. Its reach says how many samples it must see before and after a span.
 """
 
 import hashlib
@@ -15,7 +15,7 @@ from arkund.core.blend.settings import OFF_DB, BusSettings, PathSettings
 from arkund.core.clean import process as clean
 from arkund.core.dsp import limiter
 from arkund.core.dsp.bank import BLOCK
-from arkund.core.dsp.settling import NOTHING, Settling, slowest
+from arkund.core.dsp.reach import NOTHING, Reach, widest
 from arkund.core.kit.pieces import group_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
@@ -23,11 +23,11 @@ from arkund.core.render.source import Recordings, edits_key, source_settings
 from arkund.core.tone import process as tone
 
 STAGES = ("source", "gate", "tone", "shaper", "compressor")  # of a mic, in order; each but the first may be off
-STAGE_SETTLING = {
-    "gate": clean.settling,
-    "tone": tone.settling,
-    "shaper": punch.shaper_settling,
-    "compressor": punch.compressor_settling,
+STAGE_REACH = {
+    "gate": clean.reach,
+    "tone": tone.reach,
+    "shaper": punch.shaper_reach,
+    "compressor": punch.compressor_reach,
 }
 LEAST_REACH_S = 0.1
 STEPS_PER_DOUBLING = 4  # reaches are rounded up to few sizes, so that cached spans stay useful while a setting moves
@@ -44,7 +44,7 @@ class Node:
     kind: str
     key: str
     inputs: tuple[str, ...]
-    settling: Settling
+    reach: Reach
     settings: object = None
 
 
@@ -62,13 +62,11 @@ def build(plan: Plan, recordings: Recordings) -> dict[str, Node]:
         sent = [mic for mic in heard if send_db(mic, path) > OFF_DB] if settings.on else []
         inputs = tuple(f"strip:{mic.id}" for mic in sent)
         content = {"path": settings.to_json(), "sends": [[send_db(mic, path), mic.mix.pan] for mic in sent]}
-        settling = punch.compressor_settling(settings.compressor, rate)
-        nodes[f"path:{path}"] = _node(nodes, f"path:{path}", "path", content, inputs, settling, path, rate)
+        reach = punch.compressor_reach(settings.compressor, rate)
+        nodes[f"path:{path}"] = _node(nodes, f"path:{path}", "path", content, inputs, reach, path, rate)
     paths = tuple(f"path:{path}" for path in PATHS if getattr(plan, path).on)
     nodes["mix"] = _sum(nodes, "mix", heard, paths, rate)
-    nodes["kit"] = _node(
-        nodes, "kit", "bus", plan.bus.to_json(), ("mix",), _bus_settling(plan.bus, rate), plan.bus, rate
-    )
+    nodes["kit"] = _node(nodes, "kit", "bus", plan.bus.to_json(), ("mix",), _bus_reach(plan.bus, rate), plan.bus, rate)
     for name, members in _gatherings(plan).items():
         nodes[name] = _sum(nodes, name, members, (), rate)
     return nodes
@@ -109,16 +107,16 @@ def _strip(nodes: dict[str, Node], plan: Plan, recordings: Recordings, mic: MicP
     for stage in STAGES[1:]:
         settings = getattr(mic, stage)
         if settings.on:
-            key, settling = _stage(stage, settings, nodes[name].key, rate)
+            key, reach = _stage(stage, settings, nodes[name].key, rate)
             before, name = name, f"{stage}:{mic.id}"
-            nodes[name] = Node(name, stage, key, (before,), settling, mic)
+            nodes[name] = Node(name, stage, key, (before,), reach, mic)
     nodes[f"strip:{mic.id}"] = nodes[name]
 
 
 @lru_cache(maxsize=4096)
-def _stage(stage: str, settings, source: str, rate: int) -> tuple[str, Settling]:
+def _stage(stage: str, settings, source: str, rate: int) -> tuple[str, Reach]:
     """Return a stage's key and what it must hear. Remembered, because a change leaves nearly all of them as they were."""
-    return _key(stage, settings.to_json(), [source], rate), STAGE_SETTLING[stage](settings, rate)
+    return _key(stage, settings.to_json(), [source], rate), STAGE_REACH[stage](settings, rate)
 
 
 def _sum(nodes: dict[str, Node], name: str, mics: Sequence[MicPlan], paths: tuple[str, ...], rate: int) -> Node:
@@ -127,14 +125,14 @@ def _sum(nodes: dict[str, Node], name: str, mics: Sequence[MicPlan], paths: tupl
     return _node(nodes, name, "sum", {"places": places}, inputs, NOTHING, mics, rate)
 
 
-def _bus_settling(bus: BusSettings, rate: int) -> Settling:
-    settling = punch.compressor_settling(bus.compressor, rate)
-    return settling + limiter.settling(bus.limiter_release_ms, rate) if bus.limiter_on else settling
+def _bus_reach(bus: BusSettings, rate: int) -> Reach:
+    reach = punch.compressor_reach(bus.compressor, rate)
+    return reach + limiter.reach(bus.limiter_release_ms, rate) if bus.limiter_on else reach
 
 
-def _node(nodes, name, kind, settings, inputs, settling, payload, rate) -> Node:
+def _node(nodes, name, kind, settings, inputs, reach, payload, rate) -> Node:
     key = _key(kind, settings, [nodes[each].key for each in inputs], rate)
-    return Node(name, kind, key, inputs, settling, payload)
+    return Node(name, kind, key, inputs, reach, payload)
 
 
 def _key(kind: str, settings: dict, inputs: list[str], rate: int) -> str:
@@ -184,10 +182,10 @@ def windows(plan: Plan, nodes: dict[str, Node], span: tuple[int, int], rate: int
 
     The bus and the paths count also while they are off, so that switching them leaves the mics' windows alone.
     """
-    behind = _bus_settling(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
+    behind = _bus_reach(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
     mix = span[0] - rounded(behind.before, rate), span[1] + behind.after
     paths = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
-    behind = slowest(punch.compressor_settling(each, rate) for each in paths) + behind
+    behind = widest(punch.compressor_reach(each, rate) for each in paths) + behind
     strips = span[0] - rounded(behind.before, rate), mix[1]
     return Windows(mix, _parts(strips, rate), {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics})
 
@@ -197,7 +195,7 @@ def _beyond(nodes: dict[str, Node], mic_id: str, rate: int) -> dict[str, tuple[i
     for stage in reversed(STAGES):
         out[stage] = rounded(behind.before, rate), behind.after
         if f"{stage}:{mic_id}" in nodes:
-            behind = nodes[f"{stage}:{mic_id}"].settling + behind
+            behind = nodes[f"{stage}:{mic_id}"].reach + behind
     return out
 
 

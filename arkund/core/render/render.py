@@ -7,7 +7,7 @@ import numpy as np
 
 from arkund.core.clean import process as clean
 from arkund.core.dsp import _kernels, limiter
-from arkund.core.dsp.bank import WIDE, empty_bank, filter_bank
+from arkund.core.dsp.bank import WIDE, bank_of, filter_bank, widened
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch import process as punch
@@ -65,7 +65,7 @@ class _Work:
         self.plan, self.nodes, self.windows = plan, nodes, windows
         self.rate = recordings.sample_rate_hz
         self.cache, self.executor, self.cancelled = cache, executor, cancelled
-        self.stages = Stages(plan, Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
+        self.stages = Stages(Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
         self.strips: dict[str, list[np.ndarray]] = {}
 
     def check(self) -> None:
@@ -148,9 +148,8 @@ def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.nda
 def place(rows: Sequence[np.ndarray], gains: np.ndarray, out: np.ndarray) -> None:
     """Add mono signals to a stereo sum [shape=(samples, 2)]: see :func:`placed`."""
     for first in range(0, len(rows), WIDE):
-        some = tuple(rows[first : first + WIDE])
-        full = some + (rows[first],) * (WIDE - len(some))  # the kernel is made for one number of rows
-        _kernels.place(full, len(some), gains[first : first + WIDE].reshape(-1), out.reshape(-1))
+        some = rows[first : first + WIDE]
+        _kernels.place(widened(some), len(some), gains[first : first + WIDE].reshape(-1), out.reshape(-1))
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
@@ -163,8 +162,7 @@ def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int,
     """Return what a mic's gate listens to, float32 [shape=(samples, 2)]: the source through the key filter."""
     recordings = assembled(plan, recordings)
     mic, rate = plan.mic(mic_id), recordings.sample_rate_hz
-    before = graph.rounded(clean.settling(mic.gate.replace(on=True), rate).before, rate)
-    bank = empty_bank(span[1] - span[0] + before, 1)
-    bank[:, 0] = source(plan, recordings, mic, span[0] - before, span[1])
+    before = graph.rounded(clean.reach(mic.gate.replace(on=True), rate).before, rate)
+    bank = bank_of([source(plan, recordings, mic, span[0] - before, span[1])])
     key = filter_bank(bank, [clean.key_filter(mic.gate, rate)])[before:, :1]
     return np.repeat(key, 2, axis=1)

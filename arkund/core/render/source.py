@@ -8,7 +8,7 @@ from typing import Protocol
 
 import numpy as np
 
-from arkund.core.dsp.bank import side_by_side
+from arkund.core.dsp.bank import bank_of
 from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
@@ -81,7 +81,7 @@ class Sources:
 
     def bank(self, mics: Sequence[MicPlan], start: int, stop: int) -> np.ndarray:
         """Return a span of several mics side by side, float32 [shape=(samples, width)]."""
-        return side_by_side([self.read(mic, start, stop) for mic in mics], [0] * len(mics))
+        return bank_of([self.read(mic, start, stop) for mic in mics])
 
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.bank import NARROW, WIDE, separated, side_by_side
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.dsp.bank import NARROW, WIDE, bank_of, separated
+from arkund.core.plan.plan import MicPlan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import STAGES, Node, Windows
 from arkund.core.render.source import Sources
@@ -40,7 +40,6 @@ class Lane:
 class Stages:
     """The mics of a Plan for one request: where each stage is rendered, and what was kept."""
 
-    plan: Plan
     sources: Sources
     sample_rate_hz: int
     nodes: dict[str, Node]
@@ -84,9 +83,10 @@ class Stages:
         on those beside it.
         """
         number = max(STAGES.index(lanes[0].first), 1)
-        leads = self._leads(lanes, STAGES[number - 1])
         rows = [self._source(lane) if lane.first == "source" else lane.kept for lane in lanes]
-        bank = self._side_by_side(rows, lanes, STAGES[number - 1])
+        leads = self._leads(lanes, before := STAGES[number - 1])
+        windows = [self.windows.stage(lane.mic.id, before, lane.part) for lane in lanes]
+        bank = bank_of([row.over(window) for row, window in zip(rows, windows, strict=True)], _late(leads))
         for stage in STAGES[number:]:
             self.check()
             on = [getattr(lane.mic, stage).on for lane in lanes]
@@ -94,8 +94,7 @@ class Stages:
                 continue
             bank = Strips([lane.mic for lane in lanes], self.sample_rate_hz, (stage,)).run(bank)
             earliest, leads = max(leads), self._leads(lanes, stage)
-            bank = bank[earliest - max(leads) :]
-            late = [max(leads) - lead for lead in leads]
+            bank, late = bank[earliest - max(leads) :], _late(leads)
             for lane, count in enumerate(late):
                 bank[:count, lane] = 0.0
             made = zip(lanes, separated(bank, late), on, rows, strict=True)
@@ -104,14 +103,6 @@ class Stages:
 
     def _leads(self, lanes: Sequence[Lane], stage: str) -> list[int]:
         return [self.windows.beyond[lane.mic.id][stage][0] for lane in lanes]
-
-    def _side_by_side(self, rows: Sequence[Row], lanes: Sequence[Lane], stage: str) -> np.ndarray:
-        """Return rows as a bank, each over its lane's window of a stage."""
-        leads = self._leads(lanes, stage)
-        seen = [
-            row.over(self.windows.stage(lane.mic.id, stage, lane.part)) for row, lane in zip(rows, lanes, strict=True)
-        ]
-        return side_by_side(seen, [max(leads) - lead for lead in leads])
 
     def _source(self, lane: Lane) -> Row:
         self.check()
@@ -125,3 +116,8 @@ class Stages:
 
     def _key(self, stage: str, mic: MicPlan) -> str:
         return f"{self.nodes[f'{stage}:{mic.id}'].key}@{self.windows.upstream(mic.id, stage)}"
+
+
+def _late(leads: Sequence[int]) -> list[int]:
+    """Return how many samples after the earliest of them each begins."""
+    return [max(leads) - lead for lead in leads]

@@ -7,8 +7,7 @@ import numpy as np
 from arkund.core.dsp import filters
 from arkund.core.dsp.bank import Filters
 from arkund.core.dsp.filters import Biquad
-from arkund.core.dsp.settling import Settling
-from arkund.core.dsp.settling import filters as filters_settling
+from arkund.core.dsp.reach import Reach, of_cascades
 from arkund.core.tone.settings import Band, ToneSettings
 
 HIGHEST_SHARE = 0.45  # of the sample rate: what lies above is tuned there
@@ -40,9 +39,9 @@ def equaliser(settings: Sequence[ToneSettings], sample_rate_hz: int, width: int)
     return Filters([sections(s, sample_rate_hz) for s in settings], width)
 
 
-def settling(settings: ToneSettings, sample_rate_hz: int) -> Settling:
+def reach(settings: ToneSettings, sample_rate_hz: int) -> Reach:
     """Return what the equaliser must hear beyond a span."""
-    return filters_settling([sections(settings, sample_rate_hz)])
+    return of_cascades([sections(settings, sample_rate_hz)])
 
 
 def curve_db(settings: ToneSettings, frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:

@@ -277,11 +277,13 @@ def level(session: str, school: str | None, accept: bool, repair: bool, as_json:
             reason=SCHOOLS[school][1],
         )
         measure = _measured(session)
-    taken = (["level:trim:"] if accept else []) + (["level:clip:"] if repair else [])
-    if taken:
+    asked = {"level:trim:": (accept, "first choice"), "level:clip:": (repair, "asked for")}
+    reasons = {kind: reason for kind, (is_asked, reason) in asked.items() if is_asked}
+    if reasons:
         for finding in find("level", measure):
-            if finding.key.startswith(tuple(taken)) and finding.changes:
-                proposing.accept(measure.session.pk, finding, "first choice")
+            kind = finding.key[: finding.key.rindex(":") + 1]
+            if kind in reasons and finding.changes:
+                proposing.accept(measure.session.pk, finding, reasons[kind])
         measure = Measure(session_of(session))
     plan, window = measure.plan, measure.plan.window
     files = dict(

@@ -4,14 +4,12 @@ import shutil
 import uuid
 from pathlib import Path, PurePosixPath
 
-from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.studio.jobs import runner
-from arkund.studio.models import Template
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store, templates
@@ -23,7 +21,7 @@ def sessions(request: HttpRequest) -> HttpResponse:
     context = {
         "sessions": sessions_of(request).filter(ready=True),
         "ranges": ranges_of("home"),
-        "templates": _templates_of(request),
+        "templates": templates.of_user(user_of(request)),
     }
     return render(request, "home/home.html", context)
 
@@ -90,14 +88,10 @@ def remove(request: HttpRequest, session_id: int) -> HttpResponse:
     return redirect("home")
 
 
-def _templates_of(request: HttpRequest) -> QuerySet[Template]:
-    return Template.objects.filter(user_id=user_of(request))
-
-
 @require_POST
 def rename_template(request: HttpRequest, template_id: int) -> JsonResponse:
     """Give a template another name."""
-    template = get_object_or_404(_templates_of(request), pk=template_id)
+    template = get_object_or_404(templates.of_user(user_of(request)), pk=template_id)
     templates.rename(template, wanted(body_of(request), "name", str))
     return JsonResponse({"name": template.name})
 
@@ -105,5 +99,5 @@ def rename_template(request: HttpRequest, template_id: int) -> JsonResponse:
 @require_POST
 def remove_template(request: HttpRequest, template_id: int) -> HttpResponse:
     """Delete a template; what was started from it stays as it is."""
-    get_object_or_404(_templates_of(request), pk=template_id).delete()
+    get_object_or_404(templates.of_user(user_of(request)), pk=template_id).delete()
     return redirect("home")

@@ -1,11 +1,10 @@
 """Pages that are imported when they are first asked for: what computes needs a second or more, and the start page none of it."""
 
+import pkgutil
 import threading
 from importlib import import_module
 
 from django.http import HttpRequest, HttpResponse
-
-HEAVY = ("actions", "archives", "editing", "logbook", "prints", "sounds", "steps")
 
 
 class Later:
@@ -26,7 +25,8 @@ class Later:
 
 
 def fetch_all() -> threading.Thread:
-    """Import all of them in the background, so that the first page is not kept waiting and the second is there."""
-    thread = threading.Thread(target=lambda: [import_module(f"{__package__}.{each}") for each in HEAVY], daemon=True)
+    """Import all pages in the background, so that the first is not kept waiting and the second is there."""
+    names = [each.name for each in pkgutil.iter_modules(import_module(__package__).__path__)]
+    thread = threading.Thread(target=lambda: [import_module(f"{__package__}.{each}") for each in names], daemon=True)
     thread.start()
     return thread

@@ -3,11 +3,12 @@
 import numpy as np
 
 from arkund.core.kit.pieces import is_close, timing_mic
-from arkund.core.lineup.measure import BANDS_HZ, averaged, band_gain_db, clean_hits, pair_gain_db, windows
+from arkund.core.lineup.measure import averaged, clean_hits, windows
 from arkund.core.lineup.settings import SCHOOLS
+from arkund.core.lineup.sums import BANDS_HZ, most_gain_db, pair_gain_db, sum_gain_db
 from arkund.core.plan.plan import LineUp
 from arkund.core.render.source import source
-from arkund.core.units import db_to_gain, ms_to_cm, power_to_db
+from arkund.core.units import ms_to_cm
 from arkund.studio.services.measuring import Measure
 
 LADDER_BEFORE_MS, LADDER_AFTER_MS = 3.0, 16.0
@@ -68,7 +69,7 @@ def _sums(m: Measure, piece: str, hits: list, reference) -> dict | None:
         return None
     bare = [mic.replace(line_up=LineUp()) for mic in heard]
     before, after = ([windows(_Planned(m, mic), at, m.rate) for mic in mics] for mics in (bare, heard))
-    gains = [db_to_gain(mic.mix.level_db) for mic in heard]
+    levels_db = [mic.mix.level_db for mic in heard]
 
     def both(figures) -> dict:
         return {"before": _tenths(figures(before)), "after": _tenths(figures(after))}
@@ -77,12 +78,11 @@ def _sums(m: Measure, piece: str, hits: list, reference) -> dict | None:
         {"id": mic.id, "name": mic.name, **both(lambda part, k=k: pair_gain_db(part[0], part[k], m.rate))}
         for k, mic in enumerate(heard[1:], 1)
     ]
-    together = both(lambda part: band_gain_db([g * x for g, x in zip(gains, part, strict=True)], m.rate))
-    most_db = round(float(power_to_db(len(heard))), 1)
+    together = both(lambda part: sum_gain_db(part, levels_db, m.rate))
     return {
         "edges": [list(b) for b in BANDS_HZ],
         "pairs": pairs,
-        "together": {"mics": len(heard), "most_db": most_db, **together},
+        "together": {"mics": len(heard), "most_db": round(most_gain_db(len(heard)), 1), **together},
     }
 
 

@@ -1,9 +1,16 @@
 """Templates: kept from a session, and what a new one starts from."""
 
+from django.db.models import QuerySet
+
 from arkund.core.errors import SettingsError
 from arkund.core.plan.template import changes_of, template_of
 from arkund.studio.models import Move, Session, Template
 from arkund.studio.services import moves
+
+
+def of_user(user_id: int | None) -> QuerySet[Template]:
+    """Return a user's templates by name; without logins those of this machine."""
+    return Template.objects.filter(user_id=user_id)
 
 
 def keep(session: Session, name: str, user_id: int | None = None) -> Template:
@@ -17,7 +24,7 @@ def keep(session: Session, name: str, user_id: int | None = None) -> Template:
 def rename(template: Template, name: str) -> None:
     """Give a template another name; raises SettingsError where another one has it."""
     name = _clean(name)
-    if Template.objects.filter(name=name, user_id=template.user_id).exclude(pk=template.pk).exists():
+    if of_user(template.user_id).filter(name=name).exclude(pk=template.pk).exists():
         raise SettingsError(f"name: there is already a template {name!r}; delete it first or choose another name.")
     template.name = name
     template.save(update_fields=["name"])
@@ -32,9 +39,9 @@ def _clean(name: str) -> str:
 
 def named(name: str, user_id: int | None = None) -> Template:
     """Return a template by its name; raises SettingsError that lists the known ones."""
-    found = Template.objects.filter(name=name, user_id=user_id).first()
+    found = of_user(user_id).filter(name=name).first()
     if found is None:
-        known = ", ".join(Template.objects.filter(user_id=user_id).values_list("name", flat=True)) or "none"
+        known = ", ".join(of_user(user_id).values_list("name", flat=True)) or "none"
         raise SettingsError(f"template: no template {name!r}; there are {known}.")
     return found
 

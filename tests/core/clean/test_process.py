@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.process import settling
+from arkund.core.clean.process import reach
 from arkund.core.clean.propose import propose, start_settings, wants_gate
 from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp.bank import bank_of
-from arkund.core.dsp.settling import NOTHING
+from arkund.core.dsp.reach import NOTHING
 from arkund.core.plan.plan import MicPlan
 from arkund.core.render.strips import Strips
 
@@ -75,11 +75,11 @@ class TestProcess:
         assert np.max(np.abs(gated(kick, **settings)[RATE // 2 :])) < 0.5 * 10 ** (-28 / 20)
         assert np.max(np.abs(gated(stick, **settings)[RATE // 2 :])) == pytest.approx(0.1, rel=0.02)
 
-    def test_settling_covers_its_memory(self):
+    def test_reach_covers_its_memory(self):
         """A longer release reaches further back; a gate that is off needs nothing."""
-        assert settling(GateSettings(), RATE) == NOTHING
-        short = settling(GateSettings(on=True, release_ms=50.0), RATE).before
-        assert settling(GateSettings(on=True, release_ms=500.0), RATE).before > short + 4 * RATE
+        assert reach(GateSettings(), RATE) == NOTHING
+        short = reach(GateSettings(on=True, release_ms=50.0), RATE).before
+        assert reach(GateSettings(on=True, release_ms=500.0), RATE).before > short + 4 * RATE
 
 
 class TestSeparation:

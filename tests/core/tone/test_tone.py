@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from arkund.core.dsp.bank import NARROW, bank_of
-from arkund.core.dsp.settling import NOTHING
+from arkund.core.dsp.reach import NOTHING
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import MicPlan
 from arkund.core.tone.measure import measure
-from arkund.core.tone.process import curve_db, equaliser, sections, settling
+from arkund.core.tone.process import curve_db, equaliser, reach, sections
 from arkund.core.tone.propose import propose
 from arkund.core.tone.settings import MOST_BANDS, Band, ToneSettings
 from tests.kits import small_kit
@@ -58,7 +58,7 @@ class TestProcess:
         ):
             assert sections(settings, RATE) == ()
             assert np.array_equal(through(equaliser([settings], RATE, NARROW), bank), bank)
-            assert settling(settings, RATE) == NOTHING
+            assert reach(settings, RATE) == NOTHING
 
     def test_high_frequencies_at_low_rates(self):
         """20 kHz is allowed in a 44.1 kHz recording."""

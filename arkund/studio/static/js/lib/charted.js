@@ -1,6 +1,8 @@
 // What every step's chart shares: a sheet on the canvas, redrawn when it must be, fed by the page's data.
 import { keepDrawn, Sheet } from "./sheet.js";
 
+const WAITING_ROW = 150; // pixels
+
 /** The base of a chart component. It calls `begin` once, `take` with new data where given, and `draw` when something changed. */
 export function charted(margin) {
   return {
@@ -10,7 +12,7 @@ export function charted(margin) {
     kept: null,
     init() {
       this.sheet = new Sheet(this.$refs.canvas, margin);
-      this.kept = keepDrawn(this.$refs.canvas, () => this.draw());
+      this.kept = keepDrawn(this.$refs.canvas, () => (this.chart ? this.draw() : this.drawWaiting()));
       this.heard = [];
       this.hear("chart", (e) => {
         if (this.take) this.take(e.detail);
@@ -18,6 +20,11 @@ export function charted(margin) {
         this.kept.soon();
       });
       if (this.begin) this.begin();
+    },
+    /** What is seen until the first data have come. */
+    drawWaiting() {
+      const { sheet } = this;
+      if (sheet.begin(WAITING_ROW)) sheet.text("measuring …", sheet.width / 2, WAITING_ROW / 2, "soft", "center", '13px "Sheet", sans-serif');
     },
     destroy() {
       this.kept.stop();

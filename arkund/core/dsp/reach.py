@@ -21,7 +21,7 @@ RATIO_DIGITS = 2  # time constants against the slowest are rounded up to this
 
 
 @dataclass(frozen=True, slots=True)
-class Settling:
+class Reach:
     """What an operation must hear beyond a span.
 
     exact : samples after which a memory is gone altogether; slow : time constants in samples of the followers that come one after the other;
@@ -32,9 +32,9 @@ class Settling:
     slow: tuple[float, ...] = ()
     after: int = 0
 
-    def __add__(self, later: "Settling") -> "Settling":
+    def __add__(self, later: "Reach") -> "Reach":
         """Return what this operation and one behind it need together."""
-        return Settling(self.exact + later.exact, self.slow + later.slow, self.after + later.after)
+        return Reach(self.exact + later.exact, self.slow + later.slow, self.after + later.after)
 
     @property
     def before(self) -> int:
@@ -46,27 +46,27 @@ class Settling:
         return self.exact + ceil(forgotten(ratios) * slowest)
 
 
-NOTHING = Settling()
+NOTHING = Reach()
 
 
-def follower(time_ms: float, sample_rate_hz: int) -> Settling:
+def of_follower(time_ms: float, sample_rate_hz: int) -> Reach:
     """Return what a one-pole follower needs."""
-    return Settling(slow=(time_ms * sample_rate_hz / 1000.0,))
+    return Reach(slow=(time_ms * sample_rate_hz / 1000.0,))
 
 
-def filters(cascades: Iterable[Sequence[Biquad]]) -> Settling:
+def of_cascades(cascades: Iterable[Sequence[Biquad]]) -> Reach:
     """Return what the slowest of some cascades of sections needs."""
-    return Settling(max((sum(section.settle_samples() for section in cascade) for cascade in cascades), default=0))
+    return Reach(max((sum(section.settle_samples() for section in cascade) for cascade in cascades), default=0))
 
 
-def slowest(several: Iterable[Settling]) -> Settling:
+def widest(several: Iterable[Reach]) -> Reach:
     """Return what is enough for each of several operations side by side."""
     out = NOTHING
     for each in several:
         pad = max(len(out.slow), len(each.slow))
         mine, theirs = ((0.0,) * (pad - len(slow)) + slow for slow in (out.slow, each.slow))
         slow = tuple(max(pair) for pair in zip(mine, theirs, strict=True))
-        out = Settling(max(out.exact, each.exact), slow, max(out.after, each.after))
+        out = Reach(max(out.exact, each.exact), slow, max(out.after, each.after))
     return out
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from arkund.core.hits.evidence import Scene
-from arkund.core.hits.pattern import continued
+from arkund.core.hits.steady_rows import continued
 
 STEP_S = 0.25
 ROW = np.arange(1.0, 9.0, STEP_S)

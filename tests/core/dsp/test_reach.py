@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from arkund.core.dsp.filters import bell
-from arkund.core.dsp.settling import NOTHING, Settling, filters, follower, slowest
+from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower, widest
 
 RATE = 48_000
 
@@ -27,9 +27,9 @@ class TestBefore:
     """How many samples before a span are heard."""
 
     @pytest.mark.parametrize("time_ms", [5.0, 120.0])
-    def test_one_follower(self, time_ms):
+    def test_one_of_follower(self, time_ms):
         """A difference of 20 dB has just shrunk to 0.0002 dB."""
-        n = follower(time_ms, RATE).before
+        n = of_follower(time_ms, RATE).before
         assert 1.9e-4 < 20.0 * np.exp(-1000.0 * n / (time_ms * RATE)) < 2.1e-4
 
     @pytest.mark.parametrize(
@@ -37,29 +37,29 @@ class TestBefore:
     )
     def test_a_row_of_followers(self, constants_s):
         """Enough for all together by stepping through it, and a good deal less than one after the other."""
-        together = sum((follower(1000 * each, RATE) for each in constants_s), NOTHING)
-        alone = sum(follower(1000 * each, RATE).before for each in constants_s)
-        assert max(follower(1000 * each, RATE).before for each in constants_s) <= together.before < alone
+        together = sum((of_follower(1000 * each, RATE) for each in constants_s), NOTHING)
+        alone = sum(of_follower(1000 * each, RATE).before for each in constants_s)
+        assert max(of_follower(1000 * each, RATE).before for each in constants_s) <= together.before < alone
         assert wrong_db(constants_s, together.before / RATE) < 2.5e-4
         assert wrong_db(constants_s, 0.9 * together.before / RATE) > 2.5e-4
 
     def test_filters_and_holds_add_up(self):
         """What forgets after a number of samples needs them on top."""
         section = bell(100.0, 6.0, 2.0, RATE)
-        key = filters([(section,), (section, section)])
-        assert key == Settling(exact=2 * section.settle_samples())
-        both = key + Settling(480, after=48) + follower(10.0, RATE)
-        assert both.before == key.exact + 480 + follower(10.0, RATE).before
+        key = of_cascades([(section,), (section, section)])
+        assert key == Reach(exact=2 * section.settle_samples())
+        both = key + Reach(480, after=48) + of_follower(10.0, RATE)
+        assert both.before == key.exact + 480 + of_follower(10.0, RATE).before
         assert both.after == 48
 
 
-class TestSlowest:
-    """One settling for several side by side."""
+class TestWidest:
+    """One reach for several side by side."""
 
     def test_enough_for_each(self):
         """None of them needs more, in any respect."""
-        several = [Settling(100, (480.0,), 5), Settling(700, (), 9), Settling(0, (96.0, 4800.0), 0)]
-        found = slowest(several)
-        assert found == Settling(700, (96.0, 4800.0), 9)
+        several = [Reach(100, (480.0,), 5), Reach(700, (), 9), Reach(0, (96.0, 4800.0), 0)]
+        found = widest(several)
+        assert found == Reach(700, (96.0, 4800.0), 9)
         assert all(found.before >= each.before for each in several)
-        assert slowest([]) == NOTHING
+        assert widest([]) == NOTHING
