@@ -67,7 +67,7 @@ def _sums(m: Measure, piece: str, hits: list, reference) -> dict | None:
     heard = [mic for mic in heard if m.recordings.mic(m.plan.take, mic.id) is not None]
     if len(heard) < 2 or not at:
         return None
-    bare = [mic.replace(line_up=LineUp()) for mic in heard]
+    bare = [mic.replace(line_up=LineUp(), clock_ppm=0.0) for mic in heard]
     before, after = ([windows(_Planned(m, mic), at, m.rate) for mic in mics] for mics in (bare, heard))
     levels_db = [mic.mix.level_db for mic in heard]
 
