@@ -12,9 +12,7 @@ MOST_MISSING = 2  # strokes in one gap
 OFF = 0.14  # of a step, by which a place may miss the middle of its gap
 NEAR_S = 0.01  # of its place a faint stroke counts
 WITH_S = 0.02  # another piece this near is struck with it
-PLAYED_ALONG = (
-    0.5  # share of a companion's strokes with which the cymbal is heard, from which it is thought to be always struck
-)
+PLAYED_ALONG = 0.5  # of a companion's strokes: heard with so many, the cymbal is thought to be struck with all
 LEAST_SURE = 0.02
 LEAST_STROKES = 8
 SURE_IN_ROW = 0.65  # as often what closes a gap was a stroke, over six surveys
@@ -35,27 +33,23 @@ def continued(s: Scene, sure: np.ndarray, kept: np.ndarray) -> np.ndarray:
             others = [np.sort(times[(s.pieces == k) & kept]) for k in range(len(s.names)) if k != number]
             for _ in range(TIMES):
                 faint = np.flatnonzero(mine & ~stands & (sure >= LEAST_SURE))
-                closing = _closing(times[faint], sure[faint], np.sort(times[mine & stands]), others, faint)
+                closing = faint[_closing(times[faint], sure[faint], np.sort(times[mine & stands]), others)]
                 stands[closing] = True
                 out[closing] = np.maximum(out[closing], SURE_IN_ROW)
     return out
 
 
-def _closing(
-    times: np.ndarray, sure: np.ndarray, strokes: np.ndarray, others: list[np.ndarray], faint: np.ndarray
-) -> list[int]:
-    """Return which faint candidates close the gaps of a row of strokes; times [seconds] and sure are theirs."""
-    if strokes.size < LEAST_STROKES:
-        return []
-    places, out = _gaps(strokes), []
+def _closing(times: np.ndarray, sure: np.ndarray, strokes: np.ndarray, others: list[np.ndarray]) -> np.ndarray:
+    """Return the numbers of the faint candidates that close the gaps of a row of strokes; times [seconds] and sure are the candidates'."""
+    places, out = _gaps(strokes) if strokes.size >= LEAST_STROKES else np.zeros(0), []
     missing = _companions(places, others)
     along, left_out = Counter(_companions(strokes, others)), Counter(missing)
     for place, companion in zip(places, missing, strict=True):
         near = np.flatnonzero(np.abs(times - place) <= NEAR_S)
         played = along[companion] / (along[companion] + left_out[companion])
         if near.size and played >= PLAYED_ALONG:
-            out.append(int(faint[near[np.argmax(sure[near])]]))
-    return out
+            out.append(near[np.argmax(sure[near])])
+    return np.array(out, np.int64)
 
 
 def _gaps(strokes: np.ndarray) -> np.ndarray:

@@ -158,9 +158,7 @@ class Windows:
 
     mix: tuple[int, int]
     parts: tuple[tuple[int, int], ...]  # of the finished strips, one after the other
-    beyond: dict[
-        str, dict[str, tuple[int, int]]
-    ]  # by mic and stage, how many samples before and after a part it is rendered
+    beyond: dict[str, dict[str, tuple[int, int]]]  # by mic and stage: samples before and after a part
 
     def stage(self, mic_id: str, stage: str, part: int) -> tuple[int, int]:
         """Return where a stage of a mic is rendered for a part of the strips."""
