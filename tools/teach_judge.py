@@ -1,7 +1,7 @@
 """Grow the hit judge's trees on strange kits: ``make judge KITS=300`` (some twenty minutes on two cores; needs the ``teach`` extra).
 
-Kits are generated once into a work folder. Of ten kits nine teach and one is kept to show how well it went; the second set of trees learns
-from what a first set says that has not seen the kit.
+Kits are generated once into a work folder. Of ten kits nine teach and one is kept to show how well it went; each later set of trees learns
+from what an earlier one says that has not seen the kit.
 """
 
 import sys
@@ -68,14 +68,15 @@ def first_hearing(path: Path) -> tuple[np.ndarray, np.ndarray]:
     return evidence.heard(s), labels(s, truth)
 
 
-def second_hearing(path: Path, sure: np.ndarray) -> np.ndarray:
+def heard_again(path: Path, sure: np.ndarray, asked: np.ndarray) -> np.ndarray:
     s, _ = load(path)
-    return np.hstack([evidence.heard(s), evidence.explained(s, sure)])
+    return judge.again(s, evidence.heard(s), sure, asked)
 
 
 def grow(measures: list[np.ndarray], answers: list[np.ndarray]) -> lightgbm.Booster:
-    x, y = np.concatenate(measures), np.concatenate(answers)
-    return lightgbm.train(GROW, lightgbm.Dataset(x[y != UNCLEAR], y[y != UNCLEAR]), ROUNDS)
+    clear = [answer != UNCLEAR for answer in answers]
+    x, y = (np.concatenate([each[k] for each, k in zip(some, clear, strict=True)]) for some in (measures, answers))
+    return lightgbm.train(GROW, lightgbm.Dataset(x, y), ROUNDS)
 
 
 def table(booster: lightgbm.Booster) -> dict[str, np.ndarray]:
@@ -138,23 +139,39 @@ def show(paths: list[Path], sures: list[np.ndarray], least: float) -> None:
 def teach(kits: int, folder: Path) -> None:
     """Generate, grow, show and save."""
     folder.mkdir(parents=True, exist_ok=True)
+    columns, sure, asked = {}, None, None
     with ProcessPoolExecutor(2) as pool:
         paths = list(pool.map(measured, range(kits), [folder] * kits))
         heard = list(pool.map(first_hearing, paths))
-        teaching = [k for k in range(kits) if k % KEPT_BACK]
-        back = [k for k in range(kits) if k % KEPT_BACK == 0]
-        halves = teaching[::2], teaching[1::2]
-        boosters = [grow([heard[k][0] for k in half], [heard[k][1] for k in half]) for half in halves]
-        first = grow([heard[k][0] for k in teaching], [heard[k][1] for k in teaching])
-        sure = {k: first.predict(heard[k][0]) for k in back}
-        for half, other in zip(halves, boosters[::-1], strict=True):
-            sure |= {k: other.predict(heard[k][0]) for k in half}
-        full = list(pool.map(second_hearing, paths, [sure[k] for k in range(kits)]))
-    second = grow([full[k] for k in teaching], [heard[k][1] for k in teaching])
-    for least in (0.3, 0.4, 0.5):
-        show([paths[k] for k in back], [second.predict(full[k]) for k in back], least)
-    columns = {f"first_{k}": v for k, v in table(first).items()} | {f"second_{k}": v for k, v in table(second).items()}
+        measures, answers = [m for m, _ in heard], [a for _, a in heard]
+        for stage in judge.STAGES:
+            if sure is not None:
+                measures = list(pool.map(heard_again, paths, sure, asked))
+            booster, found = stage_of(measures, answers)
+            columns |= {f"{stage}_{name}": values for name, values in table(booster).items()}
+            if sure is None:
+                sure, asked = found, [np.flatnonzero(each >= judge.WORTH_ASKING) for each in found]
+                answers = [a[k] for a, k in zip(answers, asked, strict=True)]
+            else:
+                for each, k, better in zip(sure, asked, found, strict=True):
+                    each[k] = better
+            print(stage)
+            for least in (0.3, 0.4, 0.5):
+                show(paths[::KEPT_BACK], sure[::KEPT_BACK], least)
     np.savez_compressed(Path(judge.__file__).with_name("judge.npz"), **columns)
+
+
+def stage_of(measures: list[np.ndarray], answers: list[np.ndarray]) -> tuple[lightgbm.Booster, list[np.ndarray]]:
+    """Return trees grown on all kits that teach, and what is said of each kit by trees that have not seen it."""
+    teaching = [k for k in range(len(measures)) if k % KEPT_BACK]
+    whole = grow([measures[k] for k in teaching], [answers[k] for k in teaching])
+    found = [whole.predict(each) for each in measures]
+    halves = teaching[::2], teaching[1::2]
+    for half, other in (halves, halves[::-1]):
+        booster = grow([measures[k] for k in half], [answers[k] for k in half])
+        for k in other:
+            found[k] = booster.predict(measures[k])
+    return whole, found
 
 
 if __name__ == "__main__":

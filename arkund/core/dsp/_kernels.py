@@ -598,22 +598,45 @@ def separate(bank, lanes, count, rows, late):
 
 
 @njit(**OPTIONS)
-def place(rows, count, gains, out):
-    """Add ``count`` of some channels to an interleaved stereo sum [flat], each with its gains to the left and right [count * 2]."""
-    size = 8 * BLOCK
+def place(rows, count, gains, sums, at):
+    """Add ``count`` of some channels to the first of some interleaved stereo sums [each samples * 2] from sample ``at`` on, each with its gains to the
+    left and right of each sum [sums in use, count, 2].
+
+    All sums are made while a few samples of the channels are near, four channels at a time; those with no gain are passed over.
+    """
+    size = 2 * BLOCK
     left, right = np.zeros(size, np.float32), np.zeros(size, np.float32)
-    for start in range(0, out.size // 2, size):
-        n = min(size, out.size // 2 - start)
-        left[:] = f32(0.0)
-        right[:] = f32(0.0)
+    used, many = np.zeros((gains.shape[0], count), np.int64), np.zeros(gains.shape[0], np.int64)
+    for k in range(gains.shape[0]):
         for c in range(count):
-            x, a, b = rows[c][start : start + n], gains[2 * c], gains[2 * c + 1]
+            if gains[k, c, 0] != f32(0.0) or gains[k, c, 1] != f32(0.0):
+                used[k, many[k]] = c
+                many[k] += 1
+    for start in range(0, rows[0].size, size):
+        stop = min(start + size, rows[0].size)
+        n = stop - start
+        for k in range(gains.shape[0]):
+            left[:n] = f32(0.0)
+            right[:n] = f32(0.0)
+            fours = many[k] // 4 * 4
+            for j in range(0, fours, 4):
+                c0, c1, c2, c3 = used[k, j], used[k, j + 1], used[k, j + 2], used[k, j + 3]
+                x0, x1, x2, x3 = rows[c0][start:stop], rows[c1][start:stop], rows[c2][start:stop], rows[c3][start:stop]
+                a0, a1, a2, a3 = gains[k, c0, 0], gains[k, c1, 0], gains[k, c2, 0], gains[k, c3, 0]
+                b0, b1, b2, b3 = gains[k, c0, 1], gains[k, c1, 1], gains[k, c2, 1], gains[k, c3, 1]
+                for i in range(n):
+                    left[i] = left[i] + a0 * x0[i] + a1 * x1[i] + a2 * x2[i] + a3 * x3[i]
+                    right[i] = right[i] + b0 * x0[i] + b1 * x1[i] + b2 * x2[i] + b3 * x3[i]
+            for j in range(fours, many[k]):
+                c = used[k, j]
+                x, a, b = rows[c][start:stop], gains[k, c, 0], gains[k, c, 1]
+                for i in range(n):
+                    left[i] += a * x[i]
+                    right[i] += b * x[i]
+            out = sums[k][2 * (at + start) :]
             for i in range(n):
-                left[i] += a * x[i]
-                right[i] += b * x[i]
-        for i in range(n):
-            out[2 * (start + i)] += left[i]
-            out[2 * (start + i) + 1] += right[i]
+                out[2 * i] += left[i]
+                out[2 * i + 1] += right[i]
 
 
 @njit(**OPTIONS)

@@ -82,23 +82,6 @@ def band_rises(level, mics, back, ahead, most, out):
             out[t] = max(out[t], (a + b + c) / f32(3.0))
 
 
-@njit(**OPTIONS)
-def quick_rises(quick, mics, back, ahead, out):
-    """Raise out to how far either wide band rises at each quarter, over all given mics: the largest of the next against that of those before."""
-    for t in range(1, quick.shape[0]):
-        for m in mics:
-            for k in range(quick.shape[2]):
-                now = quick[t, m, k]
-                for u in range(t + 1, min(t + ahead, quick.shape[0])):
-                    now = max(now, quick[u, m, k])
-                before = quick[t - 1, m, k]
-                for u in range(max(t - back, 0), t - 1):
-                    before = max(before, quick[u, m, k])
-                    if before >= now:
-                        break
-                out[t] = max(out[t], now - before)
-
-
 @njit(inline="always", **OPTIONS)
 def _restless(level, i, j, m, b):
     """Return how much the level moves from each frame to the fourth next in i..j, rms."""
@@ -226,21 +209,20 @@ def _held(power, t, i, j, m, b):
 
 
 @njit(inline="always", **OPTIONS)
-def _printed(prints, p, i, j, m, b):
-    """Return the mean of a print in window i..j."""
-    total = 0.0
-    for u in range(max(BEFORE + i, 0), min(BEFORE + j, prints.shape[1])):
-        total += prints[p, u, m, b]
-    return total / max(j - i, 1)
+def _printed(sums, p, i, j, m, b):
+    """Return the mean of a print in window i..j, zero outside it; sums adds the print up from its beginning."""
+    last = sums.shape[1] - 1
+    low, high = min(max(BEFORE + i, 0), last), min(max(BEFORE + j, 0), last)
+    return (sums[p, high, m, b] - sums[p, low, m, b]) / (j - i) if high > low else 0.0
 
 
 @njit(**OPTIONS)
-def heights(power, prints, frames, pieces, first, learnt, height, spread):
-    """Fill how strong each candidate is against its piece's print, and by how many dB its bands disagree.
+def heights(power, sums, frames, pieces, asked, first, learnt, height, spread):
+    """Fill how strong each candidate asked about is against its piece's print, and by how many dB its bands disagree.
 
     Other sounds only ever add, so a low quantile over the bands is taken.
     """
-    for c in range(frames.size):
+    for c in asked:
         p = pieces[c]
         m = first[p]
         height[c], spread[c] = 0.0, NOT_THERE
@@ -248,11 +230,11 @@ def heights(power, prints, frames, pieces, first, learnt, height, spread):
             continue
         top = 0.0
         for b in range(BANDS):
-            top = max(top, _printed(prints, p, 0, 12, m, b))
+            top = max(top, _printed(sums, p, 0, 12, m, b))
         ratios, n = np.zeros(2 * BANDS), 0
         for b in range(BANDS):
             for i, j in ((0, 5), (5, 12)):
-                told = _printed(prints, p, i, j, m, b)
+                told = _printed(sums, p, i, j, m, b)
                 if told < 0.03 * top:
                     continue
                 had, rest = _held(power, frames[c], i, j, m, b)
@@ -265,17 +247,16 @@ def heights(power, prints, frames, pieces, first, learnt, height, spread):
 
 
 @njit(inline="always", **OPTIONS)
-def _bleed(prints, frames, pieces, sure, height, kept, c, m, b, i, j):
-    """Return the power that the other pieces' likely strokes leave in window i..j of a mic."""
+def _bleed(sums, frames, pieces, sure, height, likely, start, c, m, b, i, j):
+    """Return the power that the other pieces' likely strokes, from the start-th on, leave in window i..j of a mic."""
     total = 0.0
-    k = c
-    while k > 0 and frames[k - 1] > frames[c] - AFTER - 2:
-        k -= 1
-    while k < frames.size and frames[k] < frames[c] + j + BEFORE:
-        if kept[k] and pieces[k] != pieces[c]:
+    for at in range(start, likely.size):
+        k = likely[at]
+        if frames[k] >= frames[c] + j + BEFORE:
+            break
+        if pieces[k] != pieces[c]:
             apart = frames[c] - frames[k]
-            total += sure[k] * height[k] * _printed(prints, pieces[k], apart + i, apart + j, m, b)
-        k += 1
+            total += sure[k] * height[k] * _printed(sums, pieces[k], apart + i, apart + j, m, b)
     return total
 
 
@@ -284,26 +265,30 @@ EXPLAINED = 12 + 6 + 2 + 4 + 2 + 8 + (FAMILIES - 1) * 4 + 6  # measures of expla
 
 @njit(**OPTIONS)
 def explained_evidence(
-    power, prints, frames, pieces, sure, kept, first, second, mic_family, mic_piece, piece_family,
+    power, sums, frames, pieces, asked, sure, likely, first, second, mic_family, mic_piece, piece_family,
     learnt, alone, trust, full, height, spread, out,
 ):  # fmt: skip
-    """Fill EXPLAINED measures for each candidate: what is left when the other pieces' strokes are accounted for, and
-    whether the other mics hold what a stroke of this piece would have left there.
+    """Fill EXPLAINED measures for each candidate asked about: what is left when the other pieces' likely strokes are accounted for, and
+    whether the other mics hold what a stroke of this piece would have left there. asked and likely: numbers of candidates, in order of time.
     """
-    for c in range(frames.size):
-        t, p, o = frames[c], pieces[c], out[c]
+    start = 0  # the first likely stroke whose print reaches the candidate
+    for row in range(asked.size):
+        c, o = asked[row], out[row]
+        t, p = frames[c], pieces[c]
         m, s = first[p], second[p]
         known = learnt[p] > 0
+        while start < likely.size and frames[likely[start]] <= t - AFTER - 2:
+            start += 1
         n = 0
         for i, j in ((0, 5), (5, 14)):
             for b in range(BANDS):
                 had, rest = _held(power, t, i, j, m, b)
-                told = rest + _bleed(prints, frames, pieces, sure, height, kept, c, m, b, i, j)
+                told = rest + _bleed(sums, frames, pieces, sure, height, likely, start, c, m, b, i, j)
                 o[n] = 10.0 * np.log10((had + TINY) / (told + TINY))
                 n += 1
         for b in range(BANDS):
             had, _ = _held(power, t, 0, 8, m, b)
-            told = height[c] * _printed(prints, p, 0, 8, m, b)
+            told = height[c] * _printed(sums, p, 0, 8, m, b)
             o[n] = 10.0 * np.log10((had + TINY) / (told + TINY)) if known else NOT_THERE
             n += 1
         o[n] = 10.0 * np.log10((height[c] + 1e-12) / (full[p] + 1e-12)) if known else NOT_THERE
@@ -318,7 +303,7 @@ def explained_evidence(
                 over = 0.0
                 for b in range(3 * g, 3 * g + 3):
                     had, rest = _held(power, t, 0, 10, s, b)
-                    told = rest + _bleed(prints, frames, pieces, sure, height, kept, c, s, b, 0, 10)
+                    told = rest + _bleed(sums, frames, pieces, sure, height, likely, start, c, s, b, 0, 10)
                     over += 10.0 * np.log10((had + TINY) / (told + TINY))
                 o[n + g] = over / 3.0
         n += 2
@@ -328,7 +313,7 @@ def explained_evidence(
                 if not known or (mic_family[q] == KIT) != (g == 1) or mic_piece[q] == p:
                     continue
                 for b in range(BANDS):
-                    told = _printed(prints, p, 0, 16, q, b) * height[c]
+                    told = _printed(sums, p, 0, 16, q, b) * height[c]
                     had, rest = _held(power, t, 0, 16, q, b)
                     if told < 0.1 * rest or told < 10.0 * TINY:
                         continue
@@ -341,27 +326,31 @@ def explained_evidence(
             n += 4
         for family in range(FAMILIES - 1):  # the likeliest stroke of each other family beside it
             o[n], o[n + 1], o[n + 2], o[n + 3] = 0.0, 50.0, NOT_THERE, 0.0
-            k = c
-            while k > 0 and frames[k - 1] > t - BESIDE:
-                k -= 1
-            while k < frames.size and frames[k] < t + BESIDE:
-                if kept[k] and pieces[k] != p and int(piece_family[pieces[k]]) == family and sure[k] > o[n]:
-                    lag, told, held = frames[k] - t, 0.0, 0.0
+            for at in range(start, likely.size):
+                k = likely[at]
+                lag = frames[k] - t
+                if lag >= BESIDE:
+                    break
+                if lag > -BESIDE and pieces[k] != p and int(piece_family[pieces[k]]) == family and sure[k] > o[n]:
+                    told, held = 0.0, 0.0
                     for b in range(BANDS):
-                        told += height[k] * _printed(prints, pieces[k], -lag, 10 - lag, m, b)
+                        told += height[k] * _printed(sums, pieces[k], -lag, 10 - lag, m, b)
                         held += _held(power, t, 0, 10, m, b)[0]
                     o[n], o[n + 1] = sure[k], lag
                     o[n + 2] = 10.0 * np.log10((told + 1e-12) / (held + 1e-12))
                     o[n + 3] = 10.0 * np.log10((height[k] + 1e-12) / (full[pieces[k]] + 1e-12))
-                k += 1
             n += 4
+        here = start  # among the likely, where the candidate would stand
+        while here < likely.size and likely[here] < c:
+            here += 1
         for side in (-1, 1):  # the same piece's nearest likely stroke before and after
             o[n], o[n + 1], o[n + 2] = NEIGHBOUR, 0.0, 0.0
-            k = c + side
-            while 0 <= k < frames.size and abs(frames[k] - t) < NEIGHBOUR:
-                if kept[k] and pieces[k] == p and sure[k] > 0.4:
+            at = here - 1 if side < 0 else here
+            while 0 <= at < likely.size and abs(frames[likely[at]] - t) < NEIGHBOUR:
+                k = likely[at]
+                if k != c and pieces[k] == p and sure[k] > 0.4:
                     o[n], o[n + 1] = abs(frames[k] - t), sure[k]
                     o[n + 2] = 10.0 * np.log10((height[c] + 1e-12) / (height[k] + 1e-12))
                     break
-                k += side
+                at += side
             n += 3

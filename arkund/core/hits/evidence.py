@@ -9,15 +9,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.hits import _kernels, onsets, prints
+from arkund.core.hits import _kernels, fit, onsets, prints
 from arkund.core.hits._kernels import KIT
 from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, WORKERS, Bands
 from arkund.core.hits.settings import Channel
 
 RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
+SOFT_DB = 1.5  # a cymbal's, over a few milliseconds
 STRONGEST = 3  # strokes whose middle one is a mic's full level
-LIKELY = 0.1  # sureness from which a candidate may explain others
-APART_MS = 12  # of two candidates of a piece that are nearer, the less likely explains nothing
 FAMILIES = ("kick", "snare", "tom", "cymbal")
 
 
@@ -53,7 +52,7 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
     names = tuple(c.piece for c in channels if c.close and c.first)
     own = [sorted(_mics_of(channels, name), key=lambda k: not channels[k].first) for name in names]
     with ThreadPoolExecutor(WORKERS) as pool:
-        found = list(pool.map(lambda mics: onsets.candidates(level, quick, mics, RISE_DB, QUICK_DB), own))
+        found = list(pool.map(lambda piece: _begins(level, quick, *piece), zip(names, own, strict=True)))
     frames = np.concatenate([*found, np.zeros(0, np.int64)])
     pieces = np.repeat(np.arange(len(names)), [f.size for f in found])
     order = np.argsort(frames, kind="stable")
@@ -74,6 +73,12 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
     )
 
 
+def _begins(level: np.ndarray, quick: np.ndarray, name: str, mics: list[int]) -> np.ndarray:
+    """Return the frames where a piece may have been struck. A soft stroke on a cymbal that still rings hardly rises: there less is asked."""
+    out = onsets.candidates(level, quick, mics, RISE_DB, QUICK_DB)
+    return onsets.with_soft_ones(out, level, mics[0], SOFT_DB) if family(name) == "cymbal" else out
+
+
 def _mics_of(channels: Sequence[Channel], piece: str) -> list[int]:
     return [k for k, c in enumerate(channels) if c.close and c.piece == piece]
 
@@ -88,27 +93,33 @@ def _full_level(level: np.ndarray, per_s: int) -> np.ndarray:
 def heard(s: Scene) -> np.ndarray:
     """Return how each candidate rises and falls in its own mics, and what the others heard around it."""
     out = np.zeros((s.frames.size, _kernels.HEARD), np.float32)
-    _kernels.heard_evidence(
-        s.level, s.quick, s.full, s.quick_full, s.frames, s.pieces, s.first, s.second,
-        s.mic_family, s.mic_piece, s.piece_family, out,
-    )  # fmt: skip
+
+    def fill(part: slice) -> None:
+        _kernels.heard_evidence(
+            s.level, s.quick, s.full, s.quick_full, s.frames[part], s.pieces[part], s.first, s.second,
+            s.mic_family, s.mic_piece, s.piece_family, out[part],
+        )  # fmt: skip
+
+    edges = np.linspace(0, s.frames.size, WORKERS + 1).astype(int)
+    with ThreadPoolExecutor(WORKERS) as pool:
+        list(pool.map(fill, map(slice, edges[:-1], edges[1:])))
     return out
 
 
-def explained(s: Scene, sure: np.ndarray) -> np.ndarray:
-    """Return what of each candidate is left when all likely strokes of other pieces are accounted for.
+def explained(s: Scene, sure: np.ndarray, kept: np.ndarray, asked: np.ndarray) -> np.ndarray:
+    """Return what of each candidate asked about is left when all likely strokes of other pieces are accounted for.
 
-    sure : 0..1 for each candidate, as judged so far
+    sure : 0..1 for each candidate, as judged so far; kept : which of them are likely strokes; asked : numbers in order of time, all of the kept among them
     """
-    kept = apart(s, sure, LIKELY, APART_MS)
     learnt = prints.learn(s.power, s.frames, s.pieces, sure, kept, s.first)
-    height, spread = prints.heights(s.power, learnt, s.frames, s.pieces, s.first)
-    out = np.zeros((s.frames.size, _kernels.EXPLAINED), np.float32)
+    height, spread = prints.heights(s.power, learnt, s.frames, s.pieces, s.first, asked)
+    out = np.zeros((asked.size, _kernels.EXPLAINED), np.float32)
     _kernels.explained_evidence(
-        s.power, learnt.shape, s.frames, s.pieces, sure, kept, s.first, s.second, s.mic_family, s.mic_piece,
-        s.piece_family, learnt.learnt, learnt.alone, learnt.trust, learnt.full, height, spread, out,
+        s.power, learnt.sums, s.frames, s.pieces, asked, sure, np.flatnonzero(kept), s.first, s.second, s.mic_family,
+        s.mic_piece, s.piece_family, learnt.learnt, learnt.alone, learnt.trust, learnt.full, height, spread, out,
     )  # fmt: skip
-    return out
+    fitted = fit.fits(s.power, learnt, s.frames, s.pieces, sure, kept, asked, height, s.mic_piece)
+    return np.hstack([out, fitted])
 
 
 def apart(s: Scene, sure: np.ndarray, least: float, apart_ms: float) -> np.ndarray:

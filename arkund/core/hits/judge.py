@@ -1,6 +1,7 @@
-"""The judge of candidates: two sets of decision trees, grown on generated kits of every kind (``tools/teach_judge.py``).
+"""The judge of candidates: sets of decision trees, grown on generated kits of every kind (``tools/teach_judge.py``).
 
-The first weighs what the mics heard; the second also what is left of it once the strokes that the first is sure of are accounted for.
+The first set weighs what the mics heard; those after it also what is left of it once the strokes that seem likely so far are accounted for, and what
+these lead one to expect. Each knows better than the one before what is likely.
 """
 
 from functools import cache
@@ -8,28 +9,42 @@ from importlib.resources import files
 
 import numpy as np
 
-from arkund.core.hits import evidence
+from arkund.core.hits import evidence, habits
 from arkund.core.trees.trees import Trees
 
+STAGES = ("first", "second", "third")
 WORTH_ASKING = 0.004  # below this sureness at first hearing a candidate is not asked again
+AT_A_GLANCE, HOPELESS = (
+    100,
+    -6.0,
+)  # trees, and the log-odds below which a candidate needs no more of them: the rest lower it further
+LIKELY = 0.1  # sureness from which a candidate may explain others
+APART_MS = 12  # of two candidates of a piece that are nearer, the less likely explains nothing
 
 
 @cache
-def trees() -> tuple[Trees, Trees]:
-    """Return the two sets that ship with the application."""
+def trees() -> tuple[Trees, ...]:
+    """Return the sets that ship with the application."""
     with (files("arkund.core.hits") / "judge.npz").open("rb") as file, np.load(file) as table:
-        first, second = (
-            Trees(*(table[f"{stage}_{name}"] for name in Trees.__dataclass_fields__)) for stage in ("first", "second")
-        )
-    return first, second
+        return tuple(Trees(*(table[f"{stage}_{name}"] for name in Trees.__dataclass_fields__)) for stage in STAGES)
 
 
-def judge(s: evidence.Scene, both: tuple[Trees, Trees] | None = None) -> np.ndarray:
+def judge(s: evidence.Scene) -> np.ndarray:
     """Return how sure it is that each candidate is a stroke of its piece, 0..1."""
-    first, second = both or trees()
+    first, *later = trees()
     heard = evidence.heard(s)
-    sure = first.sure(heard)
-    explained = evidence.explained(s, sure)
-    worth = sure >= WORTH_ASKING
-    sure[worth] = second.sure(np.hstack([heard[worth], explained[worth]]))
+    sure = first.sure_or_hopeless(heard, AT_A_GLANCE, HOPELESS)
+    asked = np.flatnonzero(sure >= WORTH_ASKING)
+    for each in later:
+        sure[asked] = each.sure(again(s, heard, sure, asked))
     return sure
+
+
+def again(s: evidence.Scene, heard: np.ndarray, sure: np.ndarray, asked: np.ndarray) -> np.ndarray:
+    """Return what speaks for and against the candidates asked about (by number), now that it is known how likely all are."""
+    likely = evidence.apart(s, sure, LIKELY, APART_MS)
+    return np.hstack([
+        heard[asked],
+        evidence.explained(s, sure, likely, asked),
+        habits.expected(s.frames, s.pieces, sure, likely, asked, len(s.names)),
+    ])  # fmt: skip

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from arkund.core.hits import evidence, steady_rows
+from arkund.core.hits import evidence
 from arkund.core.hits.bands import Reader, measure_bands
 from arkund.core.hits.judge import judge
 from arkund.core.hits.refine import FoundHit, refine
@@ -23,13 +23,11 @@ def find_hits(
     scene = evidence.scene(bands, channels)
     sure = judge(scene)
     kept = evidence.apart(scene, sure, settings.sure_percent / 100.0, settings.apart_ms)
-    in_row = steady_rows.continued(scene, sure, kept)
-    kept |= (in_row > sure) & (in_row >= settings.sure_percent / 100.0)
     on_progress(0.9)
     out = {}
     for number, piece in enumerate(scene.names):
         mine = kept & (scene.pieces == number)
         reader, differences = readers[scene.first[number]], DIFFERENCES[evidence.family(piece)]
-        out[piece] = refine(reader, scene.frames[mine], in_row[mine], sample_rate_hz, differences)
+        out[piece] = refine(reader, scene.frames[mine], sure[mine], sample_rate_hz, differences)
     on_progress(1.0)
     return out

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
+from scipy.ndimage import correlate1d, maximum_filter1d
 
 from arkund.core.dsp import _kernels as dsp_kernels
 from arkund.core.hits import _kernels
@@ -16,6 +16,7 @@ DEEP_DB = 46.0  # what lies further below a band's loudest is not looked at
 MOST_RISE_DB = 15.0  # one band counts no more than this
 FLOOR_ABOVE_NOISE_DB = 6.0
 APART = 3  # frames between two candidates of one mic
+SOFT_FRAMES = 4  # over which a soft stroke's step is averaged, before and after it
 
 
 def levels_db(power: np.ndarray) -> np.ndarray:
@@ -52,6 +53,17 @@ def candidates(
     return np.unique(np.concatenate([slow, fast // QUARTERS]))
 
 
+def with_soft_ones(found: np.ndarray, level: np.ndarray, mic: int, rise_db: float) -> np.ndarray:
+    """Return these frames and, away from them, those where a mic's brightest bands step up by rise_db from one SOFT_FRAMES to the next."""
+    bright = level[:, mic, -2:].mean(axis=1)
+    step = correlate1d(bright, np.repeat([-1.0, 1.0], SOFT_FRAMES) / SOFT_FRAMES, mode="nearest")
+    soft = peaks(step, rise_db, APART)
+    taken = np.zeros(level.shape[0] + APART, bool)
+    for shift in range(1 - APART, APART):
+        taken[np.maximum(found + shift, 0)] = True
+    return np.union1d(found, soft[~taken[soft]])
+
+
 def band_rise_db(level: np.ndarray, mics: Sequence[int]) -> np.ndarray:
     """Return how far the three bands that rise most do so at each frame; a drum needs only some of the bands."""
     out = np.zeros(level.shape[0], np.float32)
@@ -61,10 +73,24 @@ def band_rise_db(level: np.ndarray, mics: Sequence[int]) -> np.ndarray:
 
 
 def quick_rise_db(quick: np.ndarray, mics: Sequence[int]) -> np.ndarray:
-    """Return how far either wide band rises at each quarter."""
+    """Return how far either wide band rises at each quarter, over all given mics: the largest of the next against that of those before."""
     out = np.zeros(quick.shape[0], np.float32)
-    _kernels.quick_rises(quick, np.array(mics, np.int64), QUICK_BACK, QUICK_AHEAD, out)
+    for mic in mics:
+        for x in np.ascontiguousarray(quick[:, mic].T):
+            now = _largest(np.pad(x, (0, QUICK_AHEAD - 1), constant_values=-np.inf), QUICK_AHEAD)
+            before = _largest(np.pad(x[:-1], (QUICK_BACK, 0), constant_values=-np.inf), QUICK_BACK)
+            np.maximum(out[1:], (now - before)[1:], out=out[1:])
     return out
+
+
+def _largest(x: np.ndarray, count: int) -> np.ndarray:
+    """Return the largest of each ``count`` neighbours, by doubling [shorter by count - 1]."""
+    width = 1
+    while width < count:
+        step = min(width, count - width)
+        x = np.maximum(x[:-step], x[step:])
+        width += step
+    return x
 
 
 def peaks(rise: np.ndarray, least_db: float, apart: int) -> np.ndarray:

@@ -30,6 +30,11 @@ class Prints:
     trust: np.ndarray  # mean sureness of the piece's TRUST_BEST surest
     full: np.ndarray  # power of its stronger strokes
 
+    @property
+    def sums(self) -> np.ndarray:
+        """The prints added up over time from nothing on [shape=(pieces, BEFORE + AFTER + 1, mics, bands)]."""
+        return np.cumsum(np.pad(self.shape, ((0, 0), (1, 0), (0, 0), (0, 0))), axis=1, dtype=np.float64)
+
 
 def learn(power: np.ndarray, frames, pieces, sure, kept, first) -> Prints:
     """Learn the prints of all pieces from candidates.
@@ -75,8 +80,8 @@ def _one(power: np.ndarray, frames: np.ndarray, mic: int, quantile: float) -> tu
     return out, float(np.median(np.array(levels)[strongest[: max(len(strongest) // 2, 1)]]))
 
 
-def heights(power: np.ndarray, prints: Prints, frames, pieces, first) -> tuple[np.ndarray, np.ndarray]:
-    """Return how strong each candidate is against its print, and by how many dB its bands disagree."""
+def heights(power: np.ndarray, prints: Prints, frames, pieces, first, asked) -> tuple[np.ndarray, np.ndarray]:
+    """Return how strong each candidate asked about (by number) is against its print, and by how many dB its bands disagree; the others have none."""
     height, spread = np.zeros((2, frames.size))
-    _kernels.heights(power, prints.shape, frames, pieces, first, prints.learnt, height, spread)
+    _kernels.heights(power, prints.sums, frames, pieces, asked, first, prints.learnt, height, spread)
     return height, spread

@@ -40,8 +40,20 @@ class Trees:
 
     def sure(self, measures: np.ndarray) -> np.ndarray:
         """Return the probability that each row is a yes, of trees that were grown to tell yes from no."""
-        return 1.0 / (1.0 + np.exp(-self.sums(measures)))
+        return probability(self.sums(measures))
+
+    def sure_or_hopeless(self, measures: np.ndarray, glance: int, hopeless: float) -> np.ndarray:
+        """Return the same, but only the first ``glance`` trees are asked about rows that they give log-odds below ``hopeless``."""
+        sums = replace(self, roots=self.roots[:glance]).sums(measures)
+        rest = np.flatnonzero(sums >= hopeless)
+        sums[rest] += replace(self, roots=self.roots[glance:]).sums(np.ascontiguousarray(measures[rest]))
+        return probability(sums)
 
     def every(self, first: int, step: int) -> "Trees":
         """Return every ``step``-th tree: those of one answer, where the trees of several lie in turn."""
         return replace(self, roots=np.ascontiguousarray(self.roots[first::step]))
+
+
+def probability(log_odds: np.ndarray) -> np.ndarray:
+    """Return the probability of a yes from its log-odds."""
+    return 1.0 / (1.0 + np.exp(-log_odds))

@@ -13,7 +13,7 @@ from arkund.core.takes.process import joined_rows
 from arkund.studio.models import Measured, MicRecording, Session, Take
 from arkund.studio.services import places, store
 
-FINDER_VERSION = 5  # raised when hits are found in another way
+FINDER_VERSION = 6  # raised when hits are found in another way
 
 
 def recordings_of(session: Session) -> Library:

@@ -117,7 +117,7 @@ class TestPrints:
         """A stroke 20 dB softer has a hundredth of the height; its bands agree."""
         strokes = [(0, 200 + 300 * k, 0.1 if k != 4 else 0.001) for k in range(8)] + [(1, 2800, 0.1)]
         power, frames, pieces, first, found = self.learnt(strokes)
-        height, spread = prints.heights(power, found, frames, pieces, first)
+        height, spread = prints.heights(power, found, frames, pieces, first, np.arange(frames.size))
         assert height[4] / height[3] == pytest.approx(0.01, rel=0.1)
         assert spread[4] < 1.0
 
@@ -145,7 +145,7 @@ class TestExplained:
                 for frame, piece in zip(s.frames, s.pieces, strict=True)
             ]
         )
-        left = evidence.explained(s, sure)[:, :BANDS]
+        left = evidence.explained(s, sure, sure > 0.5, np.arange(s.frames.size))[:, :BANDS]
         bleed = np.flatnonzero((s.pieces == 1) & (np.abs(s.frames - 500) <= 1))
         own = np.flatnonzero((s.pieces == 1) & (np.abs(s.frames - 2507) <= 1))
         assert bleed.size

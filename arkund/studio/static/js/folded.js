@@ -1,5 +1,6 @@
 // The song folded by bars, drawn: a row per bar, each hit where it fell, the drift beside them.
 import { clamp, figure } from "./lib/geometry.js";
+import { Alpine } from "./lib/page.js";
 
 export const ROW = 22;
 const FAR_MS = 18;
@@ -60,18 +61,20 @@ export const folded = {
     sheet.text("kick, snare", sheet.right + 116, sheet.top - 10, "soft", "right", '10px "Sheet", sans-serif');
   },
   row(bar, y, x) {
-    const { sheet, chart } = this;
+    const { sheet } = this;
+    const chart = Alpine.raw(this.chart); // unwatched: thousands of values are read for each frame
     if (this.first !== null && bar >= this.first && bar <= this.last) sheet.hatch(sheet.left, y, sheet.right - sheet.left, ROW, "line");
     sheet.line(sheet.left, y, sheet.right, y, "fine");
     sheet.text(`${bar + 1}`, sheet.left - 8, y + ROW / 2, "soft", "right");
     if (chart.meant[bar] === 12) sheet.text("3", sheet.left - 28, y + ROW / 2, "yours", "right");
+    const chosen = Alpine.raw(this.chosen);
     const offs = [];
-    for (const hit of this.byBar.get(bar) || []) {
+    for (const hit of Alpine.raw(this.byBar).get(bar) || []) {
       const [piece, , place, off, ghost] = hit;
       if (place < x.low || place > x.high) continue;
       const far = Math.abs(off) >= FAR_MS && !ghost && piece !== "crash";
       const at = x.to(place);
-      if (this.chosen === hit) sheet.line(at, y + 1, at, y + ROW - 1, "yours", 3);
+      if (chosen === hit) sheet.line(at, y + 1, at, y + ROW - 1, "yours", 3);
       sheet.glyph(piece, at, y + ROW / 2, ghost ? 3 : 5, far ? "ask" : "ink", ghost);
       if (far || Math.abs(off) > TOLD_MS) sheet.line(x.to(place - off / chart.beat_ms[bar]), y + ROW - 4, at, y + ROW - 4, far ? "ask" : "soft", 1.5);
       if ((piece === "kick" || piece === "snare") && !ghost) offs.push(off);

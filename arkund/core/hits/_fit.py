@@ -1,0 +1,115 @@
+"""The compiled loop of ``fit``. Private and unchecked."""
+
+import numpy as np
+from numba import njit
+
+from arkund.core.hits._kernels import AFTER, BANDS, BEFORE, NOT_THERE, OPTIONS, TINY
+
+FROM, TO = -8, 24  # frames around a candidate over which both explanations are compared
+REST_FROM = -24  # to FROM: where the steady rest is taken
+LEAST_REST = 0.05  # of what was heard there
+LEAST_SHARE = 0.05  # of a mic's power in a band: where a stroke leaves less, it says nothing
+RIVAL = 15  # frames: strokes of the same piece that near are other guesses at the same one
+ROUNDS, MOST_CHANGE = 3, 16.0  # of a stroke's strength, and the factor by which it may change
+DEGREES = (
+    0.08,
+    0.19,
+    0.6,
+    1.6,
+    2.0,
+    2.0,
+)  # of freedom of a band's power over a frame, half its bandwidth in kHz times two; no more than two are trusted
+HALF = 3  # bands that count as low
+GROUPS = 3  # own mics, other close mics, mics of the kit
+MEASURES = 2 * GROUPS + 3
+
+
+@njit(**OPTIONS)
+def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, full, mic_piece, out):
+    """Fill for each candidate asked about how much likelier the power around it is with a stroke than without: by low and high bands of GROUPS of mics, in
+    all, and against its best rival; and how strong that stroke is (dB of the piece's stronger ones).
+    """
+    frames_there, mics = power.shape[0], power.shape[1]
+    size = TO - FROM
+    without, heard = np.zeros((mics, BANDS, size)), np.zeros((mics, BANDS, size))
+    total = np.zeros(asked.size)
+    start = 0
+    for row in range(asked.size):
+        c, o = asked[row], out[row]
+        t, p = frames[c], pieces[c]
+        o[:] = NOT_THERE
+        if learnt[p] < 1 or t + REST_FROM < 0 or t + TO >= frames_there:
+            continue
+        while start < likely.size and frames[likely[start]] <= t + REST_FROM - AFTER:
+            start += 1
+        for q in range(mics):
+            for b in range(BANDS):
+                for u in range(size):
+                    heard[q, b, u] = power[t + FROM + u, q, b] + TINY
+                    without[q, b, u] = 0.0
+                rest = 0.0
+                for u in range(REST_FROM, FROM):
+                    rest += power[t + u, q, b]
+                least = LEAST_REST * rest
+                for at in range(start, likely.size):
+                    k = likely[at]
+                    if frames[k] >= t + TO + BEFORE:
+                        break
+                    if pieces[k] == p and abs(frames[k] - t) <= RIVAL:
+                        continue
+                    strength, first = (
+                        sure[k] * height[k],
+                        t - frames[k] + BEFORE,
+                    )  # in its print, where the candidate is
+                    for u in range(max(REST_FROM, -first), min(TO, BEFORE + AFTER - first)):
+                        bled = strength * prints[pieces[k], first + u, q, b]
+                        if u < FROM:
+                            rest -= bled
+                        else:
+                            without[q, b, u - FROM] += bled
+                rest = max(rest, least) / (FROM - REST_FROM) + TINY
+                for u in range(size):
+                    without[q, b, u] += rest
+        strength = max(height[c], 1e-12)
+        lowest, highest = strength / MOST_CHANGE, strength * MOST_CHANGE
+        for _ in range(ROUNDS):  # the multiplicative step towards the likeliest strength
+            over, under = 0.0, 0.0
+            for q in range(mics):
+                for b in range(BANDS):
+                    for u in range(-BEFORE, TO):
+                        printed = prints[p, BEFORE + u, q, b]
+                        told = without[q, b, u - FROM] + strength * printed
+                        part = DEGREES[b] * printed / told
+                        over += part * heard[q, b, u - FROM] / told
+                        under += part
+            strength = min(max(strength * over / (under + 1e-300), lowest), highest)
+        o[: 2 * GROUPS] = 0.0
+        for q in range(mics):
+            group = 0 if mic_piece[q] == p else 1 if mic_piece[q] >= 0 else 2
+            for b in range(BANDS):
+                most, mean = 0.0, 0.0
+                for u in range(size):
+                    mean += heard[q, b, u] / size
+                for u in range(-BEFORE, TO):
+                    most = max(most, strength * prints[p, BEFORE + u, q, b])
+                if most < LEAST_SHARE * mean:
+                    continue
+                better = 0.0
+                for u in range(-BEFORE, TO):
+                    told = without[q, b, u - FROM]
+                    ratio = told / (told + strength * prints[p, BEFORE + u, q, b])
+                    better += np.log(ratio) + heard[q, b, u - FROM] / told * (1.0 - ratio)
+                better *= DEGREES[b]
+                o[2 * group + (b >= HALF)] += better
+                total[row] += better
+        o[2 * GROUPS] = total[row]
+        o[2 * GROUPS + 1] = 10.0 * np.log10((strength + 1e-12) / (full[p] + 1e-12))
+    for row in range(asked.size):
+        best, p, t = 0.0, pieces[asked[row]], frames[asked[row]]
+        for side in (-1, 1):
+            other = row + side
+            while 0 <= other < asked.size and abs(frames[asked[other]] - t) <= RIVAL:
+                if pieces[asked[other]] == p:
+                    best = max(best, total[other])
+                other += side
+        out[row, 2 * GROUPS + 2] = total[row] - best
