@@ -96,6 +96,25 @@ class TestCandidates:
         assert np.min(np.abs(found - 500)) <= 2
 
 
+class TestSoftOnes:
+    """Soft strokes of a cymbal that still rings."""
+
+    def test_a_soft_stroke_on_its_own_wash(self):
+        """A stroke 2 dB over the wash it falls into is looked at, once; what was found already is not doubled."""
+        rng = np.random.default_rng(9)
+        level = (-60.0 + rng.normal(0, 0.4, (400, 2, BANDS))).astype(np.float32)
+        level[200:230, 1, -2:] += 2.0
+        found = onsets.with_soft_ones(np.array([100, 300]), level, 1, 1.5)
+        assert found.tolist() == [100, found[1], 300]
+        assert found[1] == pytest.approx(200, abs=1)
+        assert onsets.with_soft_ones(np.array([201]), level, 1, 1.5).tolist() == [201]
+
+    def test_steady_noise_has_hardly_any(self):
+        """Fluctuation alone steps up by 1.5 dB less than once in two seconds."""
+        level = np.random.default_rng(2).normal(-60, 0.8, (20_000, 1, BANDS)).astype(np.float32)
+        assert onsets.with_soft_ones(np.zeros(0, np.int64), level, 0, 1.5).size < 10
+
+
 class TestFirstSample:
     """The first sample over a tenth of the peak."""
 

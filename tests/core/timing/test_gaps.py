@@ -9,6 +9,7 @@ from scipy import signal
 from arkund.core.files.audio import ArrayMic
 from arkund.core.timing.gaps import close_gap
 from arkund.core.timing.process import Edited, moved_sample
+from tests.core.timing.playing import rise_db
 from tests.kits import small_kit
 
 RATE = 48_000
@@ -95,15 +96,8 @@ class TestSplices:
                 out = signal.sosfilt(sos, edited.read(kit.readers[n].read, low, high + 400))
                 for cut in gap.cuts:
                     at = moved_sample(gap.cuts, cut.at) - cut.shift - low
-                    spliced.append(_rise_db(out, at))
-                    plain.append(_rise_db(raw, at))
+                    spliced.append(rise_db(out, at))
+                    plain.append(rise_db(raw, at))
         assert len(spliced) > 100
         assert np.mean(spliced) < 1.0
         assert np.quantile(spliced, 0.99) < max(1.0, np.quantile(plain, 0.99)) + 1.0
-
-
-def _rise_db(x, at, half=120, around=720):
-    """Return the energy of the 5 ms around a place against the 30 ms around those, in dB."""
-    inside = x[at - half : at + half]
-    outside = np.concatenate([x[at - around : at - half], x[at + half : at + around]])
-    return 10 * np.log10((np.mean(inside**2) + 1e-14) / (np.mean(outside**2) + 1e-14))
