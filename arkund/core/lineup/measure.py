@@ -2,9 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
+from math import ceil
 
 import numpy as np
-from scipy import signal
+from scipy import fft, signal
 
 from arkund.core.kit.pieces import is_close, timing_mic
 
@@ -13,6 +15,9 @@ WINDOW_BEFORE_MS, WINDOW_AFTER_MS = 4.0, 28.0
 NEAR_MS, FAR_MS = 6.0, 30.0  # how much later or earlier a mic of the same drum, or of the kit, may hear it
 WHITEN = 0.65  # 0 = plain correlation, 1 = phase only: sharp peaks although the mics sound different
 LOW_HZ, HIGH_HZ = 60.0, 9000.0
+UP = 4  # places between samples at which correlation is looked at, before a parabola finds its top
+AROUND_MS = 0.6  # of the delay of all, in which each hit's own is looked for
+TINY = 1e-20
 LEAST_SURE = 0.16  # normalised height of the correlation peak
 LEAST_AGAIN = 1.18  # the peak against the next one of the other sign
 MOST_SPREAD_MS = 0.35
@@ -50,43 +55,67 @@ def arrival(reference, other, hit_samples: Sequence[int], most_ms: float, sample
     """
     rate = sample_rate_hz
     near, far = (windows(r, hit_samples, rate, extra) for r, extra in ((reference, most_ms), (other, most_ms)))
-    shape = signal.windows.tukey(near.shape[1], 0.15)
+    shape = signal.windows.tukey(near.shape[1], 0.15).astype(near.dtype)
     size = 1 << int(np.ceil(np.log2(2 * near.shape[1])))
-    A, B = np.fft.rfft(near * shape, size), np.fft.rfft(far * shape, size)
-    frequencies = np.fft.rfftfreq(size, 1 / rate)
-    keep = (frequencies >= LOW_HZ) & (frequencies <= HIGH_HZ)
+    kept = slice(ceil(LOW_HZ * size / rate), int(HIGH_HZ * size / rate) + 1)
+    A, B = (fft.rfft(each * shape, size)[:, kept] for each in (near, far))
     cross = B * np.conj(A)
-    whole = np.sum(cross / (np.abs(cross).sum(axis=1, keepdims=True) + 1e-20), axis=0)
-    delay, value, ratio = _peak(whole, keep, size, most_ms, rate)
-    each = [_peak(c, keep, size, most_ms, rate, near_ms=delay)[0] for c in cross]
-    spread = float(np.median(np.abs(np.array(each) - np.median(each))) * 1.4826)
+    whole = np.sum(cross / (np.abs(cross).sum(axis=1, keepdims=True) + TINY), axis=0)
+    delay, value, ratio = _peak(whole, kept, size, most_ms, rate)
+    each = _peaks_near(delay, cross, kept, size, most_ms, rate)
+    spread = float(np.median(np.abs(each - np.median(each))) * 1.4826)
     sure = abs(value) >= LEAST_SURE and ratio >= LEAST_AGAIN and spread <= MOST_SPREAD_MS
     return delay, (1 if value >= 0 else -1), spread, bool(sure)
 
 
-def _peak(cross, keep, size: int, most_ms: float, rate: int, near_ms: float | None = None) -> tuple:
-    """Return delay in ms, signed normalised height, and height against the best of the other sign."""
-    weight = np.where(keep, 1.0 / (np.abs(cross) + 1e-20) ** WHITEN, 0.0)
-    weighted = cross * weight
-    up = 4
-    line = np.fft.irfft(weighted, size * up) * up
-    norm = np.sum(np.abs(weighted)) * 2 / size + 1e-20
-    most = int(most_ms * rate / 1000 * up)
+def _whitened(cross: np.ndarray) -> np.ndarray:
+    return cross / (np.abs(cross) + TINY) ** WHITEN
+
+
+def _peak(cross: np.ndarray, kept: slice, size: int, most_ms: float, rate: int) -> tuple[float, float, float]:
+    """Return delay in ms, signed normalised height, and height against the best of the other sign, of a cross-spectrum's kept bins."""
+    weighted = np.zeros(size // 2 + 1, complex)
+    weighted[kept] = _whitened(cross)
+    line = fft.irfft(weighted, size * UP) * UP
+    norm = np.sum(np.abs(weighted)) * 2 / size + TINY
+    most = int(most_ms * rate / 1000 * UP)
     part = np.concatenate([line[-most:], line[: most + 1]]) / norm
-    if near_ms is not None:
-        at = int(near_ms * rate / 1000 * up) + most
-        wide = int(0.6 * rate / 1000 * up)
-        lo = max(at - wide, 0)
-        best = lo + int(np.argmax(np.abs(part[lo : at + wide + 1])))
-    else:
-        best = int(np.argmax(np.abs(part)))
+    best = int(np.argmax(np.abs(part)))
     value = float(part[best])
     other = float(np.max(-np.sign(value) * part))
-    shift = 0.0
-    if 0 < best < part.size - 1:
-        a, b, c = np.abs(part[best - 1 : best + 2])
-        shift = 0.5 * (a - c) / (a - 2 * b + c) if abs(a - 2 * b + c) > 1e-12 else 0.0
-    return (best - most + shift) / up / rate * 1000, value, abs(value) / max(other, 1e-9)
+    shift = float(_between(np.abs(part[best - 1 : best + 2]))) if 0 < best < part.size - 1 else 0.0
+    return (best - most + shift) / UP / rate * 1000, value, abs(value) / max(other, 1e-9)
+
+
+def _peaks_near(near_ms: float, cross: np.ndarray, kept: slice, size: int, most_ms: float, rate: int) -> np.ndarray:
+    """Return the delay in ms of each hit's own strongest correlation of either sign within AROUND_MS of a delay.
+
+    cross : kept bins of each hit's cross-spectrum [shape=(hits, bins)]. So few lags are worked out one by one, as a product of matrices.
+    """
+    at, wide, most = (int(ms * rate / 1000 * UP) for ms in (near_ms, AROUND_MS, most_ms))
+    bins = np.arange(kept.start, kept.stop)
+    moved = _whitened(cross) * np.exp(2j * np.pi * bins * at / (size * UP))
+    line = np.abs((moved.astype(np.complex64) @ _turns(kept.start, kept.stop, size * UP, wide + 1)).real)
+    lags = at + np.arange(-wide - 1, wide + 2)
+    allowed = np.abs(lags) <= most
+    allowed[[0, -1]] = False
+    best = np.argmax(np.where(allowed, line, -1.0), axis=1)
+    three = np.take_along_axis(line, best[:, None] + np.arange(-1, 2), axis=1)
+    shift = np.where(np.abs(lags[best]) < most, _between(three.T), 0.0)
+    return (lags[best] + shift) / UP / rate * 1000
+
+
+@cache
+def _turns(first: int, last: int, size: int, wide: int) -> np.ndarray:
+    """Return the turns of the bins first..last of a transform at the lags -wide..wide."""
+    return np.exp(2j * np.pi / size * np.outer(np.arange(first, last), np.arange(-wide, wide + 1))).astype(np.complex64)
+
+
+def _between(three: np.ndarray) -> np.ndarray:
+    """Return where between its neighbours a parabola through three heights [shape=(3, ...)] has its top, in steps."""
+    a, b, c = three.astype(float)
+    bend = a - 2 * b + c
+    return np.where(np.abs(bend) > 1e-12, 0.5 * (a - c) / np.where(bend == 0, 1.0, bend), 0.0)
 
 
 def clean_hits(hits: dict, piece: str, apart_s: float = 0.06, most: int = MOST_HITS) -> list:

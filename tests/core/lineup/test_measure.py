@@ -46,6 +46,34 @@ class TestMeasure:
         assert not sure
 
 
+class TestPeaksNear:
+    """Each hit's own delay."""
+
+    def test_against_an_upsampled_inverse_transform(self):
+        """The same places as in the whole correlation, upsampled four times by transforming it back with zeros above, and a parabola."""
+        rng, rate, size = np.random.default_rng(12), 48_000, 4096
+        kept = slice(6, 768)
+        near = rng.standard_normal((5, 1500))
+        far = np.stack([np.roll(row, 31 + k) for k, row in enumerate(near)]) + rng.standard_normal((5, 1500)) * 0.2
+        cross = (np.fft.rfft(far, size) * np.conj(np.fft.rfft(near, size)))[:, kept]
+        found = lineup._peaks_near(33 / 48, cross, kept, size, 6.0, rate)
+        for k in range(5):
+            spectrum = np.zeros(size // 2 + 1, complex)
+            spectrum[kept] = cross[k] / np.abs(cross[k]) ** lineup.WHITEN
+            line = np.abs(np.fft.irfft(spectrum, 4 * size))
+            best = 80 + int(np.argmax(line[80:181]))
+            a, b, c = line[best - 1 : best + 2]
+            assert found[k] == pytest.approx((best + 0.5 * (a - c) / (a - 2 * b + c)) / 4 / 48, abs=1e-5)
+
+    def test_not_beyond_what_may_be(self):
+        """A delay at the edge of what is looked at is not exceeded."""
+        x = np.random.default_rng(1).standard_normal((1, 1000))
+        spectrum = np.fft.rfft(x, 2048)[:, 5:300]
+        late = np.fft.rfft(np.roll(x, 100), 2048)[:, 5:300]
+        (found,) = lineup._peaks_near(1.9, late * np.conj(spectrum), slice(5, 300), 2048, 2.0, 48_000)
+        assert found <= 2.0
+
+
 class TestPropose:
     """What is sure is moved, the kit's mics keep their distance."""
 
