@@ -25,14 +25,13 @@ MEASURES = 2 * GROUPS + 3
 
 
 @njit(**OPTIONS)
-def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, full, mic_piece, out):
-    """Fill for each candidate asked about how much likelier the power around it is with a stroke than without: by low and high bands of GROUPS of mics, in
-    all, and against its best rival; and how strong that stroke is (dB of the piece's stronger ones).
+def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, full, mic_piece, out, total):
+    """Fill for each candidate asked about how much likelier the power around it is with a stroke than without: by low and high bands of GROUPS of mics, and
+    in all (also ``total``, zero where it is not known); and how strong that stroke is (dB of the piece's stronger ones).
     """
     frames_there, mics = power.shape[0], power.shape[1]
     size = TO - FROM
     without, heard = np.zeros((mics, BANDS, size)), np.zeros((mics, BANDS, size))
-    total = np.zeros(asked.size)
     start = 0
     for row in range(asked.size):
         c, o = asked[row], out[row]
@@ -78,9 +77,9 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                 for b in range(BANDS):
                     for u in range(-BEFORE, TO):
                         printed = prints[p, BEFORE + u, q, b]
-                        told = without[q, b, u - FROM] + strength * printed
-                        part = DEGREES[b] * printed / told
-                        over += part * heard[q, b, u - FROM] / told
+                        inverse = 1.0 / (without[q, b, u - FROM] + strength * printed)
+                        part = DEGREES[b] * printed * inverse
+                        over += part * heard[q, b, u - FROM] * inverse
                         under += part
             strength = min(max(strength * over / (under + 1e-300), lowest), highest)
         o[: 2 * GROUPS] = 0.0
@@ -104,6 +103,11 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                 total[row] += better
         o[2 * GROUPS] = total[row]
         o[2 * GROUPS + 1] = 10.0 * np.log10((strength + 1e-12) / (full[p] + 1e-12))
+
+
+@njit(**OPTIONS)
+def leads(frames, pieces, asked, total, out):
+    """Fill how much more each candidate asked about explains than its best rival."""
     for row in range(asked.size):
         best, p, t = 0.0, pieces[asked[row]], frames[asked[row]]
         for side in (-1, 1):
@@ -112,4 +116,4 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                 if pieces[asked[other]] == p:
                     best = max(best, total[other])
                 other += side
-        out[row, 2 * GROUPS + 2] = total[row] - best
+        out[row] = total[row] - best

@@ -87,3 +87,10 @@ def _sections(rate: int) -> np.ndarray:
     for low_hz in ARRIVAL_HZ:
         sections += high_pass(low_hz, 2, rate)
     return np.array([section.state_variable() for section in sections], np.float32).reshape(-1)
+
+
+def beside(fill, count: int) -> None:
+    """Call ``fill`` with slices of 0..count, one for each of WORKERS, at the same time."""
+    edges = np.linspace(0, count, WORKERS + 1).astype(int)
+    with ThreadPoolExecutor(WORKERS) as pool:
+        list(pool.map(fill, map(slice, edges[:-1], edges[1:])))

@@ -11,7 +11,7 @@ import numpy as np
 
 from arkund.core.hits import _kernels, fit, onsets, prints
 from arkund.core.hits._kernels import KIT
-from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, WORKERS, Bands
+from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, WORKERS, Bands, beside
 from arkund.core.hits.settings import Channel
 
 RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
@@ -100,9 +100,7 @@ def heard(s: Scene) -> np.ndarray:
             s.mic_family, s.mic_piece, s.piece_family, out[part],
         )  # fmt: skip
 
-    edges = np.linspace(0, s.frames.size, WORKERS + 1).astype(int)
-    with ThreadPoolExecutor(WORKERS) as pool:
-        list(pool.map(fill, map(slice, edges[:-1], edges[1:])))
+    beside(fill, s.frames.size)
     return out
 
 

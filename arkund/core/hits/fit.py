@@ -11,6 +11,7 @@ References
 import numpy as np
 
 from arkund.core.hits import _fit
+from arkund.core.hits.bands import beside
 from arkund.core.hits.prints import Prints
 
 MEASURES = _fit.MEASURES
@@ -23,9 +24,15 @@ def fits(
 
     power : [shape=(frames, mics, bands)]; frames, pieces, sure (0..1), kept (bool), height : one value per candidate; asked : numbers in order of time
     """
-    out = np.zeros((asked.size, MEASURES), np.float32)
+    out, total = np.zeros((asked.size, MEASURES), np.float32), np.zeros(asked.size)
     likely = np.flatnonzero(kept)
-    _fit.fits(
-        power, prints.shape, frames, pieces, asked, sure, likely, height, prints.learnt, prints.full, mic_piece, out
-    )
+
+    def fill(part: slice) -> None:
+        _fit.fits(
+            power, prints.shape, frames, pieces, asked[part], sure, likely, height, prints.learnt, prints.full,
+            mic_piece, out[part], total[part],
+        )  # fmt: skip
+
+    beside(fill, asked.size)
+    _fit.leads(frames, pieces, asked, total, out[:, -1])
     return out

@@ -10,6 +10,7 @@ from arkund.studio.cli.group import main, migrate
 
 THREADS = 8
 MOST_UPLOAD_BYTES = 64 * 1024**3
+MOST_ANSWER_BYTES = 32 * 1024**2  # that wait in memory to be sent, so that a loop does not go through a file
 
 
 def is_loopback(host: str) -> bool:
@@ -57,6 +58,7 @@ def serve(host: str, port: int) -> None:
         port=port,
         threads=THREADS,
         max_request_body_size=MOST_UPLOAD_BYTES,
+        outbuf_overflow=MOST_ANSWER_BYTES,
         ident="arkund",
     )
 

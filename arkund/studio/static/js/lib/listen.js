@@ -40,11 +40,9 @@ export function registerListen() {
         keydown: (e) => this.key(e),
       };
       for (const [name, listener] of Object.entries(this.listeners)) window.addEventListener(name, listener);
-      this.tick();
     },
     destroy() {
       for (const [name, listener] of Object.entries(this.listeners)) window.removeEventListener(name, listener);
-      cancelAnimationFrame(this.frame);
       this.halt();
     },
 
@@ -74,11 +72,13 @@ export function registerListen() {
         return;
       }
       this.playing = true;
+      this.tick();
       await player.open(boot.rate);
       player.setLevel(this.level);
       this.again();
     },
     halt() {
+      cancelAnimationFrame(this.frame);
       player.stop();
       sounds.stop();
       this.playing = false;
@@ -238,9 +238,11 @@ export function registerListen() {
     isWithin() {
       return this.what.startsWith("in:");
     },
+    /** Move the playhead, frame by frame while something plays. */
     tick() {
+      if (!this.playing) return;
       this.frame = requestAnimationFrame(() => this.tick());
-      if (!this.playing || !player.playing) return;
+      if (!player.playing) return;
       const place = this.song ? player.songPlace : this.start + player.place;
       if (place === null) return;
       const share = this.song ? place / this.songLength() : (place - this.start) / this.length;
