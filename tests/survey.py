@@ -41,6 +41,7 @@ def survey(seed: int, strokes_of: type) -> None:
     print(f"-- seed {seed}, strokes of {strokes_of.__name__}")
     shells = close = NOTHING
     pieces: dict[str, Score] = {}
+    styles: dict[str, Score] = {}
     ghosts = [0, 0]
     for number, (style, bpm, more) in enumerate(KITS):
         kit = small_kit(
@@ -61,12 +62,14 @@ def survey(seed: int, strokes_of: type) -> None:
         ghosts[0] += sum(h.ghost and i not in missed for i, h in enumerate(snares))
         ghosts[1] += sum(h.ghost for h in snares)
         shells, close = shells + part, close + whole
+        styles[style] = styles.get(style, NOTHING) + whole
         for piece, score in mine.items():
             pieces[piece] = pieces.get(piece, NOTHING) + score
         hard = "hard" if more.get("hard") else "plain"
         print(f"{style:<9} {hard:<6} kick, snare, toms {part.f:.3f}   all close {whole.f:.3f}", flush=True)
     errors = np.abs(shells.errors_s) * 1000
     print(f"all: kick, snare, toms {shells.f:.3f}, all close {close.f:.3f}, ghosts {ghosts[0]} of {ghosts[1]}")
+    print("by style, all close: " + ", ".join(f"{style} {found.f:.3f}" for style, found in styles.items()))
     print("by piece: " + ", ".join(f"{piece} {found.f:.3f}" for piece, found in sorted(pieces.items())))
     print(f"timing of kick, snare, toms: median {np.median(errors):.2f} ms, 95 % {np.quantile(errors, 0.95):.2f} ms")
 

@@ -1,4 +1,4 @@
-"""Grow the hit judge's trees on strange kits: ``make judge KITS=300`` (some twenty minutes on two cores; needs the ``teach`` extra).
+"""Grow the hit judge's trees on strange kits: ``make judge KITS=440`` (some forty minutes on two cores; needs the ``teach`` extra).
 
 Kits are generated once into a work folder. Of ten kits nine teach and one is kept to show how well it went; each later set of trees learns
 from what an earlier one says that has not seen the kit.
