@@ -38,7 +38,7 @@ def warm() -> None:
     k.add_scaled(mono, f(1), mono.copy())
     k.hold_back(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
-    k.place((mono,) * k.WIDE, 1, np.ones((1, 1, 2), f), (stereo,) * k.WIDE, 0)
+    k.place((mono,) * k.WIDE, 1, np.ones(2, f), stereo)
     separated(bank_of([mono, mono]), [0, 0])
     k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))

@@ -597,55 +597,23 @@ def separate(bank, lanes, count, rows, late):
                     row[i] = lane[i * lanes]
 
 
-@njit(inline="always", **OPTIONS)
-def add_four(x0, x1, x2, x3, a0, a1, a2, a3, out):
-    """Add four signals times their gains to another, eight samples at a time. Each product is rounded, so that opposite ones cancel to nothing."""
-    g0, g1, g2, g3 = splat(EIGHT, a0), splat(EIGHT, a1), splat(EIGHT, a2), splat(EIGHT, a3)
-    eights = out.size // NEAR * NEAR
-    for i in range(0, eights, NEAR):
-        total = load(EIGHT, out, i) + load(EIGHT, x0, i) * g0
-        total = total + load(EIGHT, x1, i) * g1
-        total = total + load(EIGHT, x2, i) * g2
-        store(out, i, total + load(EIGHT, x3, i) * g3)
-    for i in range(eights, out.size):
-        out[i] = out[i] + x0[i] * a0 + x1[i] * a1 + x2[i] * a2 + x3[i] * a3
-
-
 @njit(**OPTIONS)
-def place(rows, count, gains, sums, at):
-    """Add ``count`` of some channels to the first of some interleaved stereo sums [each samples * 2] from sample ``at`` on, each with its gains to the
-    left and right of each sum [sums in use, count, 2].
-
-    All sums are made while a few samples of the channels are near; channels with no gain are passed over.
-    """
-    size = 2 * BLOCK
-    left, right, silence = np.zeros(size, np.float32), np.zeros(size, np.float32), np.zeros(size, np.float32)
-    used, many = np.zeros((gains.shape[0], count), np.int64), np.zeros(gains.shape[0], np.int64)
-    for k in range(gains.shape[0]):
+def place(rows, count, gains, out):
+    """Add ``count`` of some channels to an interleaved stereo sum [flat], each with its gains to the left and right [count * 2]."""
+    size = 8 * BLOCK
+    left, right = np.zeros(size, np.float32), np.zeros(size, np.float32)
+    for start in range(0, out.size // 2, size):
+        n = min(size, out.size // 2 - start)
+        left[:] = f32(0.0)
+        right[:] = f32(0.0)
         for c in range(count):
-            if gains[k, c, 0] != f32(0.0) or gains[k, c, 1] != f32(0.0):
-                used[k, many[k]] = c
-                many[k] += 1
-    x, g = [silence] * 4, np.zeros((2, 4), np.float32)
-    for start in range(0, rows[0].size, size):
-        n = min(size, rows[0].size - start)
-        for k in range(gains.shape[0]):
-            left[:] = f32(0.0)
-            right[:] = f32(0.0)
-            for j in range(0, many[k], 4):
-                for i in range(4):
-                    x[i] = silence[:n]
-                    g[:, i] = f32(0.0)
-                    if j + i < many[k]:
-                        c = used[k, j + i]
-                        x[i] = rows[c][start : start + n]
-                        g[0, i], g[1, i] = gains[k, c, 0], gains[k, c, 1]
-                add_four(x[0], x[1], x[2], x[3], g[0, 0], g[0, 1], g[0, 2], g[0, 3], left[:n])
-                add_four(x[0], x[1], x[2], x[3], g[1, 0], g[1, 1], g[1, 2], g[1, 3], right[:n])
-            out = sums[k][2 * (at + start) :]
+            x, a, b = rows[c][start : start + n], gains[2 * c], gains[2 * c + 1]
             for i in range(n):
-                out[2 * i] += left[i]
-                out[2 * i + 1] += right[i]
+                left[i] += a * x[i]
+                right[i] += b * x[i]
+        for i in range(n):
+            out[2 * (start + i)] += left[i]
+            out[2 * (start + i) + 1] += right[i]
 
 
 @njit(**OPTIONS)

@@ -64,11 +64,6 @@ class SpanCache:
             self._counts["misses"] += 1
             return None
 
-    def holds(self, key: str, start: int, stop: int) -> bool:
-        """Say whether a span is kept, without asking for it."""
-        with self._lock:
-            return (key, start, stop) in self._memory or (key, start, stop) in self._files
-
     def put(self, key: str, start: int, stop: int, audio: np.ndarray) -> None:
         """Keep a rendered span; the oldest unused ones go when the bound is passed."""
         place, old = (key, start, stop), []

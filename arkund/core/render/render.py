@@ -67,7 +67,6 @@ class _Work:
         self.cache, self.executor, self.cancelled = cache, executor, cancelled
         self.stages = Stages(Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
         self.strips: dict[str, list[np.ndarray]] = {}
-        self.sums: dict[str, np.ndarray] = {}  # of strips, by node, that are still to be used
 
     def check(self) -> None:
         if self.cancelled():
@@ -85,7 +84,8 @@ class _Work:
 
     def node(self, name: str, span: tuple[int, int]) -> np.ndarray:
         node = self.nodes[name]
-        heard, key = graph.mics_of(self.nodes, name), self._key(name)
+        heard = graph.mics_of(self.nodes, name)
+        key = f"{node.key}@{self.windows.content(heard)}"
         found = self.cache.get(key, *span)
         if found is None:
             if not self.strips:
@@ -95,16 +95,11 @@ class _Work:
             self.cache.put(key, *span, found)
         return found
 
-    def _key(self, name: str) -> str:
-        return f"{self.nodes[name].key}@{self.windows.content(graph.mics_of(self.nodes, name))}"
-
     def _sum(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         paths = [name for name in node.inputs if name.startswith("path:")]
-        missing = [name for name in paths if not self.cache.holds(self._key(name), *self.windows.mix)]
         beside = self.executor.map if self.executor else map
-        self._place([node.name, *missing], beside)
         crushed = beside(lambda name: self.node(name, self.windows.mix), paths)
-        out = self._dry(node.name, span)
+        out = self._placed(node.settings, [mic.mix.level_db for mic in node.settings], span)
         for name, part in zip(paths, crushed, strict=True):
             seen = part[span[0] - self.windows.mix[0] :][: out.shape[0]]
             level = np.float32(db_to_gain(getattr(self.plan, name[5:]).level_db))
@@ -112,9 +107,11 @@ class _Work:
         return out
 
     def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
+        path = getattr(self.plan, node.settings)
+        mics = [self.plan.mic(name[6:]) for name in node.inputs]
         window = (self.windows.parts[0][0], span[1])
-        out = self._dry(node.name, window)
-        punch.LinkedCompressor(getattr(self.plan, node.settings).compressor, self.rate).run(out)
+        out = self._placed(mics, [graph.send_db(mic, node.settings) for mic in mics], window)
+        punch.LinkedCompressor(path.compressor, self.rate).run(out)
         return out[span[0] - window[0] :]
 
     def _bus(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
@@ -126,50 +123,33 @@ class _Work:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
         return out[span[0] - window[0] :][: span[1] - span[0]]
 
-    def _place(self, names: Sequence[str], beside: Callable = map) -> None:
-        """Add the strips up to these nodes' sums over all parts, in one go through them; ``beside`` maps over the parts."""
-        heard = [mic for mic in self.plan.mics if mic.id in self.strips]
-        gains = np.array([[self._gains(name, mic) for mic in heard] for name in names], np.float32)
-        parts = self.windows.parts
-        sums = [np.zeros((parts[-1][1] - parts[0][0], 2), np.float32) for _ in names]
-
-        def fill(number: int) -> None:
-            rows = [self.strips[mic.id][number] for mic in heard]
-            place(rows, gains, sums, parts[number][0] - parts[0][0])
-
-        list(beside(fill, range(len(parts))))
-        self.sums |= dict(zip(names, sums, strict=True))
-
-    def _gains(self, name: str, mic: MicPlan) -> tuple[float, float]:
-        """Return a mic's gains to the left and right of a node's sum, zero where it is not among its inputs."""
-        node = self.nodes[name]
-        if f"strip:{mic.id}" not in node.inputs:
-            return 0.0, 0.0
-        level_db = graph.send_db(mic, node.settings) if node.kind == "path" else mic.mix.level_db
-        left, right = pan_gains(mic.mix.pan)
-        return db_to_gain(level_db) * left, db_to_gain(level_db) * right
-
-    def _dry(self, name: str, span: tuple[int, int]) -> np.ndarray:
-        """Return the sum of a node's strips over a span, to be written to."""
-        if name not in self.sums:
-            self._place([name])
-        first = self.windows.parts[0][0]
-        return self.sums.pop(name)[span[0] - first : span[1] - first]
+    def _placed(self, mics: Sequence[MicPlan], levels_db: Sequence[float], span: tuple[int, int]) -> np.ndarray:
+        """Return mics' strips at levels and their places, summed over a span."""
+        gains = [
+            [db_to_gain(level) * side for side in pan_gains(mic.mix.pan)]
+            for mic, level in zip(mics, levels_db, strict=True)
+        ]
+        gains, out = np.array(gains, np.float32), np.zeros((span[1] - span[0], 2), np.float32)
+        for number, part in enumerate(self.windows.parts):
+            start, stop = max(span[0], part[0]), min(span[1], part[1])
+            if start < stop:
+                rows = [self.strips[mic.id][number][start - part[0] : stop - part[0]] for mic in mics]
+                place(rows, gains, out[start - span[0] : stop - span[0]])
+        return out
 
 
 def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.ndarray:
     """Return the stereo sum of mono signals [each shape=(length,)] with their gains to the left and right [shape=(rows, 2)]."""
     out = np.zeros((length, 2), np.float32)
-    place(rows, gains[None], [out], 0)
+    place(rows, gains, out)
     return out
 
 
-def place(rows: Sequence[np.ndarray], gains: np.ndarray, sums: Sequence[np.ndarray], at: int) -> None:
-    """Add mono signals of one length to stereo sums [each shape=(samples, 2)] from a sample on; gains : [shape=(sums, rows, 2)]."""
-    flat = widened([each.reshape(-1) for each in sums])
+def place(rows: Sequence[np.ndarray], gains: np.ndarray, out: np.ndarray) -> None:
+    """Add mono signals to a stereo sum [shape=(samples, 2)]: see :func:`placed`."""
     for first in range(0, len(rows), WIDE):
         some = rows[first : first + WIDE]
-        _kernels.place(widened(some), len(some), np.ascontiguousarray(gains[:, first : first + WIDE]), flat, at)
+        _kernels.place(widened(some), len(some), gains[first : first + WIDE].reshape(-1), out.reshape(-1))
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
