@@ -14,10 +14,8 @@ from arkund.core.trees.trees import Trees
 
 STAGES = ("first", "second", "third")
 WORTH_ASKING = 0.004  # below this sureness at first hearing a candidate is not asked again
-AT_A_GLANCE, HOPELESS = (
-    100,
-    -6.0,
-)  # trees, and the log-odds below which a candidate needs no more of them: the rest lower it further
+AT_A_GLANCE = 100  # trees of the first set
+HOPELESS = -6.0  # log-odds by them, below which a candidate needs no more: the rest lower it further
 LIKELY = 0.1  # sureness from which a candidate may explain others
 APART_MS = 12  # of two candidates of a piece that are nearer, the less likely explains nothing
 

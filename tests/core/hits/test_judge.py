@@ -1,5 +1,7 @@
 """The judge's trees, and laws that hold whatever they learnt."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -53,6 +55,16 @@ class TestTrees:
         t = grown(rng, 7, 9, 4)
         rows = rng.normal(size=(40, 9)).astype(np.float32)
         assert t.sure(rows) == pytest.approx([walked(t, row) for row in rows], abs=1e-6)
+
+    def test_at_a_glance(self):
+        """Rows that the first few trees find hopeless get what these say, the others what all say."""
+        rng = np.random.default_rng(6)
+        t, rows = grown(rng, 7, 9, 4), rng.normal(size=(90, 9)).astype(np.float32)
+        few = replace(t, roots=t.roots[:3])
+        hopeless = few.sums(rows) < -0.5
+        assert 5 < hopeless.sum() < 85
+        wanted = np.where(hopeless, few.sure(rows), t.sure(rows))
+        assert t.sure_or_hopeless(rows, 3, -0.5) == pytest.approx(wanted, abs=1e-6)
 
     def test_the_shipped_ones_fit_the_evidence(self):
         """They ask for no measure that is not taken, and every node leads on."""
