@@ -24,6 +24,7 @@ class Deviation:
     off_ms: float  # positive = late
     ghost: bool
     level_db: float = 0.0
+    sure: float = 1.0  # how sure the finder was of it, 0..1
 
 
 def deviations(
@@ -53,10 +54,12 @@ def deviations(
             off_ms = (place - where[at]) * stretch.beat_s * 1000
             if at == where.size - 1:  # the next bar's line
                 early = (place - where[at]) * stretch.beat_s / bars.of(bar + 1).beat_s
-                out.append(Deviation(piece, time_s, bar + 1, early, 0.0, off_ms, hit.ghost, hit.level_db))
+                out.append(Deviation(piece, time_s, bar + 1, early, 0.0, off_ms, hit.ghost, hit.level_db, hit.sure))
             else:
                 out.append(
-                    Deviation(piece, time_s, bar, float(place), float(where[at]), off_ms, hit.ghost, hit.level_db)
+                    Deviation(
+                        piece, time_s, bar, float(place), float(where[at]), off_ms, hit.ghost, hit.level_db, hit.sure
+                    )
                 )
     return out
 

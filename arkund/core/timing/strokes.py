@@ -8,6 +8,7 @@ from arkund.core.timing.measure import Deviation
 TOGETHER_S = 0.035  # hits this near to the first belong to one stroke
 CLOSE_S = 0.012  # and what follows this soon is never cut off
 LEADERS = ("snare", "kick", "tom1", "tom2", "tom3", "tom4", "floor", "crash", "ride", "hihat")
+LEADS_FROM = 0.7  # sureness
 CYMBALS = ("crash", "ride", "hihat")
 
 
@@ -29,7 +30,9 @@ class Stroke:
 
     @property
     def lead(self) -> Deviation:
-        """Return the hit that is heard as the beat: snare before kick before toms before cymbals, of one drum the loudest."""
+        """Return the hit that is heard as the beat: snare before kick before toms before cymbals, of one drum the loudest; one that the finder is
+        unsure of leads only where all are.
+        """
         return min(self.hits, key=_rank)
 
     def of(self, *pieces: str) -> Deviation | None:
@@ -39,7 +42,7 @@ class Stroke:
 
 
 def _rank(d: Deviation) -> tuple:
-    return d.ghost, LEADERS.index(d.piece) if d.piece in LEADERS else len(LEADERS), -d.level_db
+    return d.sure < LEADS_FROM, d.ghost, LEADERS.index(d.piece) if d.piece in LEADERS else len(LEADERS), -d.level_db
 
 
 def strokes(rows: Sequence[Deviation]) -> list[Stroke]:

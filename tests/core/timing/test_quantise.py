@@ -10,7 +10,7 @@ from arkund.core.hits.settings import HitSettings
 from arkund.core.lineup.measure import measure as arrivals
 from arkund.core.plan.plan import Plan, Tempo
 from arkund.core.render.source import Sources
-from arkund.core.timing.measure import deviations
+from arkund.core.timing.measure import Deviation, deviations
 from arkund.core.timing.process import Edited, moved_sample
 from arkund.core.timing.quantise import move_stroke, quantise
 from arkund.core.timing.settings import QuantiseSettings
@@ -166,6 +166,20 @@ class TestApart:
         assert made.split == 8
         for (piece, _), off in off_ms(hits, made.cuts).items():
             assert off == pytest.approx(-10.0 if piece == "snare" else 10.0, abs=0.05)
+
+
+class TestLead:
+    """Which hit of a stroke is heard as the beat."""
+
+    @pytest.mark.parametrize(("sure", "leads"), [(0.95, "snare"), (0.5, "kick")])
+    def test_an_unsure_snare_does_not_lead(self, sure, leads):
+        """A snare leads a kick, unless the finder is unsure of it."""
+        rows = [
+            Deviation("snare", 1.0, 0, 2.0, 2.0, 0.0, False, -20.0, sure),
+            Deviation("kick", 1.02, 0, 2.04, 2.0, 20.0, False, -8.0),
+        ]
+        (stroke,) = strokes(rows)
+        assert stroke.lead.piece == leads
 
 
 class TestMoveStroke:
