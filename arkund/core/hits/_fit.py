@@ -1,9 +1,15 @@
-"""The compiled loop of ``fit``. Private and unchecked."""
+"""The compiled loops of ``fit``. Private and unchecked.
+
+The on-disk cache watches this file only: after a change of the constants taken from elsewhere, compile anew.
+"""
+
+import itertools
 
 import numpy as np
 from numba import njit
 
 from arkund.core.hits._kernels import AFTER, BANDS, BEFORE, NOT_THERE, OPTIONS, TINY
+from arkund.core.hits.bands import EDGES_HZ, FRAMES_PER_S
 
 FROM, TO = -8, 24  # frames around a candidate over which both explanations are compared
 REST_FROM = -24  # to FROM: where the steady rest is taken
@@ -11,14 +17,9 @@ LEAST_REST = 0.05  # of what was heard there
 LEAST_SHARE = 0.05  # of a mic's power in a band: where a stroke leaves less, it says nothing
 RIVAL = 15  # frames: strokes of the same piece that near are other guesses at the same one
 ROUNDS, MOST_CHANGE = 3, 16.0  # of a stroke's strength, and the factor by which it may change
-DEGREES = (
-    0.08,
-    0.19,
-    0.6,
-    1.6,
-    2.0,
-    2.0,
-)  # of freedom of a band's power over a frame, half its bandwidth in kHz times two; no more than two are trusted
+MOST_SHAPE = 2.0  # what is trusted: real sounds differ from their print by more than chance
+# Of the gamma distribution of a band's power over a frame: bandwidth times duration.
+SHAPES = tuple(min((high - low) / FRAMES_PER_S, MOST_SHAPE) for low, high in itertools.pairwise(EDGES_HZ))
 HALF = 3  # bands that count as low
 GROUPS = 3  # own mics, other close mics, mics of the kit
 MEASURES = 2 * GROUPS + 3
@@ -56,10 +57,8 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                         break
                     if pieces[k] == p and abs(frames[k] - t) <= RIVAL:
                         continue
-                    strength, first = (
-                        sure[k] * height[k],
-                        t - frames[k] + BEFORE,
-                    )  # in its print, where the candidate is
+                    strength = sure[k] * height[k]
+                    first = t - frames[k] + BEFORE  # in its print, where the candidate is
                     for u in range(max(REST_FROM, -first), min(TO, BEFORE + AFTER - first)):
                         bled = strength * prints[pieces[k], first + u, q, b]
                         if u < FROM:
@@ -78,7 +77,7 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                     for u in range(-BEFORE, TO):
                         printed = prints[p, BEFORE + u, q, b]
                         inverse = 1.0 / (without[q, b, u - FROM] + strength * printed)
-                        part = DEGREES[b] * printed * inverse
+                        part = SHAPES[b] * printed * inverse
                         over += part * heard[q, b, u - FROM] * inverse
                         under += part
             strength = min(max(strength * over / (under + 1e-300), lowest), highest)
@@ -98,7 +97,7 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                     told = without[q, b, u - FROM]
                     ratio = told / (told + strength * prints[p, BEFORE + u, q, b])
                     better += np.log(ratio) + heard[q, b, u - FROM] / told * (1.0 - ratio)
-                better *= DEGREES[b]
+                better *= SHAPES[b]
                 o[2 * group + (b >= HALF)] += better
                 total[row] += better
         o[2 * GROUPS] = total[row]

@@ -7,6 +7,7 @@ from typing import Protocol
 
 import numpy as np
 
+from arkund.core.beside import WORKERS
 from arkund.core.dsp.bank import WIDE, bank_of, kernels
 from arkund.core.dsp.filters import high_pass, low_pass
 
@@ -17,7 +18,6 @@ QUARTERS = 4  # per frame: how finely arrivals are told apart
 ARRIVAL_HZ = (300.0, 3000.0)  # lower edges of the two wide bands in which arrivals are looked for
 BLOCK_S = 8.0
 SETTLE_S = 0.25
-WORKERS = 2
 
 
 class Reader(Protocol):
@@ -87,10 +87,3 @@ def _sections(rate: int) -> np.ndarray:
     for low_hz in ARRIVAL_HZ:
         sections += high_pass(low_hz, 2, rate)
     return np.array([section.state_variable() for section in sections], np.float32).reshape(-1)
-
-
-def beside(fill, count: int) -> None:
-    """Call ``fill`` with slices of 0..count, one for each of WORKERS, at the same time."""
-    edges = np.linspace(0, count, WORKERS + 1).astype(int)
-    with ThreadPoolExecutor(WORKERS) as pool:
-        list(pool.map(fill, map(slice, edges[:-1], edges[1:])))

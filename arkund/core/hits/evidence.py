@@ -9,9 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.beside import WORKERS, beside
 from arkund.core.hits import _kernels, fit, onsets, prints
 from arkund.core.hits._kernels import KIT
-from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, WORKERS, Bands, beside
+from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, Bands
 from arkund.core.hits.settings import Channel
 
 RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
@@ -105,7 +106,7 @@ def heard(s: Scene) -> np.ndarray:
 
 
 def explained(s: Scene, sure: np.ndarray, kept: np.ndarray, asked: np.ndarray) -> np.ndarray:
-    """Return what of each candidate asked about is left when all likely strokes of other pieces are accounted for.
+    """Return what of each candidate asked about is left when all likely strokes of other pieces are accounted for, and how much a stroke there explains.
 
     sure : 0..1 for each candidate, as judged so far; kept : which of them are likely strokes; asked : numbers in order of time, all of the kept among them
     """

@@ -2,7 +2,7 @@
 
 Around a candidate the power of every mic and band is what rang before, plus what the other likely strokes leave there by their prints, and, with the stroke,
 its own print at its likeliest strength. Power that is the sum of many small independent waves is gamma distributed around its mean, so that the two
-explanations differ in log-likelihood by d (log(m0 / m1) + x / m0 - x / m1) in each cell, d half the degrees of freedom: the Itakura-Saito divergence.
+explanations differ in log-likelihood by d (log(m0 / m1) + x / m0 - x / m1) in each cell, d the distribution's shape: the Itakura-Saito divergence.
 
 References
     C. Févotte, N. Bertin, J.-L. Durrieu, Nonnegative matrix factorization with the Itakura-Saito divergence (2009): likelihood and multiplicative step.
@@ -10,8 +10,8 @@ References
 
 import numpy as np
 
+from arkund.core.beside import beside
 from arkund.core.hits import _fit
-from arkund.core.hits.bands import beside
 from arkund.core.hits.prints import Prints
 
 MEASURES = _fit.MEASURES

@@ -10,7 +10,7 @@ from scipy.ndimage import maximum_filter1d, median_filter
 
 from arkund.core.hits.bands import FRAMES_PER_S
 
-NOT_THERE = -99.0  # of a measure that cannot be taken
+NOT_THERE = -99.0  # of a measure that cannot be taken; below what a place can lie beside its row
 AROUND = 6  # strokes to each side, whose usual distance is a row's step
 ROW = (-3, -2, -1, 1, 2, 3)  # steps away, where a row's other strokes are looked for
 NEAR_STEP, NEAR_FRAMES = 0.15, 10.0  # of a step, and at least so many frames: a stroke that near stands in its place

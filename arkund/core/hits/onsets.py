@@ -74,23 +74,13 @@ def band_rise_db(level: np.ndarray, mics: Sequence[int]) -> np.ndarray:
 
 def quick_rise_db(quick: np.ndarray, mics: Sequence[int]) -> np.ndarray:
     """Return how far either wide band rises at each quarter, over all given mics: the largest of the next against that of those before."""
-    out = np.zeros(quick.shape[0], np.float32)
+    out, edges = np.zeros(quick.shape[0], np.float32), {"mode": "constant", "cval": -np.inf}
     for mic in mics:
         for x in np.ascontiguousarray(quick[:, mic].T):
-            now = _largest(np.pad(x, (0, QUICK_AHEAD - 1), constant_values=-np.inf), QUICK_AHEAD)
-            before = _largest(np.pad(x[:-1], (QUICK_BACK, 0), constant_values=-np.inf), QUICK_BACK)
-            np.maximum(out[1:], (now - before)[1:], out=out[1:])
+            now = maximum_filter1d(x, QUICK_AHEAD, origin=-(QUICK_AHEAD // 2), **edges)  # from here on
+            until = maximum_filter1d(x, QUICK_BACK, origin=(QUICK_BACK - 1) // 2, **edges)  # until here
+            np.maximum(out[1:], now[1:] - until[:-1], out=out[1:])
     return out
-
-
-def _largest(x: np.ndarray, count: int) -> np.ndarray:
-    """Return the largest of each ``count`` neighbours, by doubling [shorter by count - 1]."""
-    width = 1
-    while width < count:
-        step = min(width, count - width)
-        x = np.maximum(x[:-step], x[step:])
-        width += step
-    return x
 
 
 def peaks(rise: np.ndarray, least_db: float, apart: int) -> np.ndarray:

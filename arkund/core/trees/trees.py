@@ -4,14 +4,13 @@ References
     J. Friedman, Greedy function approximation: a gradient boosting machine (2001): how the trees are grown.
 """
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from arkund.core.beside import beside
 from arkund.core.trees import _kernels
 
-WORKERS = 2
 WORTH_SHARING = 64  # rows; fewer are weighed by one worker
 
 
@@ -30,12 +29,7 @@ class Trees:
         """Return what all trees say of each row together [measures: float32, shape=(rows, measures)]."""
         out = np.zeros(measures.shape[0])
         nodes = (self.roots, self.feature, self.threshold, self.left, self.right, self.value)
-        if measures.shape[0] < WORTH_SHARING:
-            _kernels.tree_sums(measures, *nodes, out)
-            return out
-        parts = zip(np.array_split(measures, WORKERS), np.array_split(out, WORKERS), strict=True)
-        with ThreadPoolExecutor(WORKERS) as pool:
-            list(pool.map(lambda part: _kernels.tree_sums(part[0], *nodes, part[1]), parts))
+        beside(lambda part: _kernels.tree_sums(measures[part], *nodes, out[part]), out.size, WORTH_SHARING)
         return out
 
     def sure(self, measures: np.ndarray) -> np.ndarray:

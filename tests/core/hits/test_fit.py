@@ -49,7 +49,7 @@ class TestLikelihood:
         heard = power[198:224].astype(float) + _kernels.TINY
         rest = power[176:192].astype(float).mean(axis=0) + _kernels.TINY
         stroke = strength * prints.shape[0, :26]
-        d = np.array(_fit.DEGREES)
+        d = np.array(_fit.SHAPES)
         wanted = stats.gamma.logpdf(heard, d, scale=(rest + stroke) / d) - stats.gamma.logpdf(heard, d, scale=rest / d)
         assert found[LIKENESS] == pytest.approx(wanted.sum(), rel=1e-3)
 
