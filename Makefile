@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-timing judge sounds bench kills faults writers fuzz scale
+.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing judge sounds bench kills faults writers fuzz scale
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -29,6 +29,9 @@ lock:  ## Lock the dependencies anew
 
 survey:  ## Measure how well hits are found on generated kits (some minutes); SEED=300
 	.venv/bin/python -m tests.survey $(or $(SEED),300)
+
+survey-swaps:  ## Measure how well swapped files are found on generated kits (some minutes); SEED=300
+	.venv/bin/python -m tests.survey_swaps $(or $(SEED),300)
 
 survey-timing:  ## Measure lining up and editing on generated kits (a minute); SEED=900
 	.venv/bin/python -m tests.survey_timing $(or $(SEED),900)

@@ -163,7 +163,10 @@ def show(f: Figures) -> None:
     print(
         f"quantised, found again: median {np.median(f.off_ms):.3f} ms from the grid, 95 % {p95(f.off_ms):.3f} ms of {len(f.off_ms)}"
     )
-    print(f"delays between mics changed by at most {max(f.delay_ms):.4f} ms ({len(f.delay_ms)} pairs)")
+    more = sum(each > 0.001 for each in f.delay_ms)
+    print(
+        f"delays between mics changed by at most {max(f.delay_ms):.4f} ms, {more} of {len(f.delay_ms)} pairs by more than 0.001"
+    )
     print(
         f"above 2 kHz around {len(f.splice_db)} splices in tails: mean {np.mean(f.splice_db):+.2f} dB, 95 % {p95(f.splice_db):+.2f} dB; "
         f"without a splice {np.mean(f.plain_db):+.2f} dB, {p95(f.plain_db):+.2f} dB"

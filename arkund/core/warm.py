@@ -3,10 +3,11 @@
 import numpy as np
 
 from arkund.core.dsp import _kernels as k
-from arkund.core.dsp.bank import bank_of, separated
+from arkund.core.dsp.bank import bank_of, separate
 from arkund.core.dsp.loudness import Meter, quick_loudness_lufs
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.measure import find_hits
+from arkund.core.hits.refine import first_sample
 from arkund.core.hits.settings import Channel, HitSettings
 
 
@@ -31,19 +32,19 @@ def warm() -> None:
     pair.svf_cascade(stereo.copy(), 1, np.ones(12, f), np.zeros(4, f))
     quick_loudness_lufs(stereo.reshape(-1, 2), 48_000)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
-    k.pair_gain(stereo, np.ones(6, f), np.zeros(1, f), mono.copy())
-    k.multiply_pair(stereo, mono, f(1), f(0))
+    pair.linked(stereo, 1, np.ones(12, f), np.zeros(4, f), np.ones(6, f), np.zeros(1, f), f(1), mono, stereo.copy())
     k.dither_24(bank, lanes, 1, 0, np.ones(2, np.uint32), np.zeros((2, 193), np.uint8))
     k.decibels(mono + f(1), mono[:4] + f(1), mono.copy())
     k.add_scaled(mono, f(1), mono.copy())
     k.hold_back(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
-    k.place((mono,) * k.WIDE, 1, np.ones(2, f), stereo)
-    separated(bank_of([mono, mono]), [0, 0])
+    k.place((mono,) * k.WIDE, 1, np.zeros(2 * k.WIDE, f), stereo)
+    separate(bank_of([mono, mono]), [mono.copy(), mono.copy()], [0, 0])
     k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))
     noise = np.random.default_rng(1).standard_normal(48_000) * 0.1
+    first_sample(ArrayMic(noise), 24_000, 48_000)
     for count in (1, 5, 9):  # of each width
         channels = [Channel("kick", True, True)] + [Channel("kit", False, False)] * (count - 1)
         find_hits([ArrayMic(noise)] * count, channels, 48_000, HitSettings())

@@ -201,6 +201,8 @@ class Fuzz:
                 "changes": {},
                 "client": "c",
                 "number": 1,
+                "part": [0, 2400],
+                "matched": 0.0,
             },
             "print-now": {"format": "wav24"},
             "tempo": {},

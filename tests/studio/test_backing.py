@@ -22,9 +22,9 @@ def music(tmp_path):
     return tmp_path / "music.wav", samples
 
 
-def heard(session, what="kit", **more):
+def heard(session, what="kit"):
     session.refresh_from_db()
-    return listening.audition(session, session.plan, SPAN, what, "after", "", chunk=True, **more).audio
+    return listening.audition(session, session.plan, listening.Question(SPAN, what, chunk=True)).audio
 
 
 class TestHeard:

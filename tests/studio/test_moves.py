@@ -112,3 +112,17 @@ class TestDecide:
         moves.decide(plain.pk, "level:trim:sn", Decision.LEFT, title="t", step="level", reason="sounds right")
         moves.decide(plain.pk, "level:trim:sn", Decision.DONE, title="t", step="level")
         assert plain.decisions.get().verdict == Decision.DONE
+
+
+def test_a_changed_plan_is_not_read_again(session, monkeypatch):
+    """What was just written is known, from whatever row it comes; another one is read."""
+    moves.apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="softer")
+    read = []
+    plain = Plan.from_json
+    monkeypatch.setattr(Plan, "from_json", lambda data: read.append(1) or plain(data))
+    fresh = Session.objects.get(pk=session.pk)
+    assert fresh.plan.mic("sn-top").trim_db == -2.5
+    assert not read
+    fresh.plan_json["mics"][0]["trim_db"] = 1.25
+    assert fresh.plan.mics[0].trim_db == 1.25
+    assert read

@@ -123,6 +123,9 @@ class TestBadRequests:
             {"start": 0, "stop": 4800, "version": "maybe"},
             {"start": 0, "stop": 4800, "changes": {"x": 1}},
             {"start": 0, "stop": 4800, "what": "in:gong"},
+            {"start": 0, "stop": 4800, "part": [0, 4801]},
+            {"start": 0, "stop": 4800, "part": [0, "x"]},
+            {"start": 0, "stop": 4800, "matched": 90.0},
         ],
         ids=str,
     )
@@ -217,6 +220,20 @@ class TestAudition:
         assert about["matched_db"] == pytest.approx(-6.0, abs=0.05)
         assert about["loudness"] == pytest.approx(about_before["loudness"], abs=0.1)
         assert np.allclose(before, after, atol=1e-3)
+
+    @pytest.mark.parametrize("what", ["kit", "drum:snare", "in:snare", "alone:sn-top", "change", "key:sn-top"])
+    def test_a_part_of_the_loop_first(self, client, session, what):
+        """At the loop's gain, with nothing faded."""
+        change = {"changes": {"mics.sn-top.trim_db": 3.0}, "version": 0, "step": "level"}
+        post(client, f"/s/{session.pk}/moves", change)
+        whole, about = self.hear(client, session, what=what, step="level")
+        part, _ = self.hear(
+            client, session, what=what, step="level", part=[130_000, 140_000], matched=about["matched_db"]
+        )
+        assert part.shape == (2, 10_000)
+        assert np.abs(part).max() > 1e-4
+        rounded = 10 ** (0.005 / 20) - 1  # the match is said to 0.01 dB
+        assert part == pytest.approx(whole[:, 10_000:20_000], rel=1.1 * rounded, abs=4e-5)
 
     def test_only_what_changed(self, client, session):
         """Nothing changed: silence."""

@@ -29,6 +29,7 @@ from arkund.core.dsp.lanes import (
     store_wholes,
     triangular,
     truncated,
+    turned,
     where_over,
 )
 
@@ -45,7 +46,7 @@ OPTIONS = {
     "boundscheck": False,
 }
 f32, i32, u32 = np.float32, np.int32, np.uint32
-EIGHT = (None,) * 8  # samples side by side
+FOUR, EIGHT = (None,) * 4, (None,) * 8  # samples side by side
 NEAR = len(EIGHT)
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
@@ -393,12 +394,13 @@ def shaper(stride, x, params, state):
 
 
 @njit(inline="always", **OPTIONS)
-def reduction_db(size, threshold_db, slope, knee_db):
-    """Return what the static curve takes from a magnitude: quadratic within the knee."""
-    over = log2(size + FLOOR) * DB_PER_OCTAVE - threshold_db
-    inside = over + knee_db * f32(0.5)
-    soft = inside * inside / (f32(2.0) * knee_db + FLOOR)
-    return (over if inside > knee_db else (soft if inside > f32(0.0) else f32(0.0))) * slope
+def reduction_db(stride, level, threshold, slope, knee, reach, share):
+    """Return what the static curve takes from magnitudes, in dB: quadratic within the knee; reach: half of it, share: 1 / (2 knee)."""
+    zero = splat(stride, f32(0.0))
+    over = fused(lanes_log2(stride, level + splat(stride, FLOOR)), splat(stride, DB_PER_OCTAVE), zero - threshold)
+    inside = over + reach
+    soft = where_over(inside, zero, inside * inside * share, zero)
+    return where_over(inside, knee, over, soft) * slope
 
 
 @njit(**OPTIONS)
@@ -411,8 +413,7 @@ def compressor(stride, key, gain, params, state):
     """
     L = len(stride)
     zero, half, two = splat(stride, f32(0.0)), splat(stride, f32(0.5)), splat(stride, f32(2.0))
-    floor, least = splat(stride, FLOOR), splat(stride, f32(1e-12))
-    per_octave, per_db = splat(stride, DB_PER_OCTAVE), splat(stride, OCTAVE_PER_DB)
+    floor, least, per_db = splat(stride, FLOOR), splat(stride, f32(1e-12)), splat(stride, OCTAVE_PER_DB)
     threshold, slope, knee = load(stride, params, 0), load(stride, params, L), load(stride, params, 2 * L)
     attack, release, makeup = load(stride, params, 3 * L), load(stride, params, 4 * L), load(stride, params, 5 * L)
     reach, share = half * knee, inverse(fused(two, knee, floor))
@@ -420,10 +421,7 @@ def compressor(stride, key, gain, params, state):
     for i in range(key.size // L):
         if i % BLOCK == 0:
             now = where_over(now, least, now, zero)
-        over = fused(lanes_log2(stride, size(load(stride, key, i * L)) + floor), per_octave, zero - threshold)
-        inside = over + reach
-        soft = where_over(inside, zero, inside * inside * share, zero)
-        wanted = where_over(inside, knee, over, soft) * slope
+        wanted = reduction_db(stride, size(load(stride, key, i * L)), threshold, slope, knee, reach, share)
         # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
         rising, falling = fused(attack, wanted - now, now), fused(release, wanted - now, now)
         now = where_over(release, attack, smaller(rising, falling), larger(rising, falling))
@@ -489,37 +487,52 @@ def chain(
 
 
 @njit(**OPTIONS)
-def pair_gain(key, params, state, gain):
-    """Write the gain of a compressor that hears the louder of two interleaved channels, for each sample.
+def linked(stride, x, sections, key_params, key_state, params, state, share, gain, out):
+    """Compress interleaved stereo by its louder channel: ``out`` gets x times (share * gain + the rest of 1).
 
-    The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for a block at once.
+    The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for samples side by side. The key goes
+    through ``sections`` first: see ``svf_cascade``. ``out`` may be x itself; either of gain and out may be empty where it is not wanted.
     """
-    threshold, slope, knee = params[0], params[1], params[2]
-    attack, release, makeup = params[3], params[4], params[5]
-    for start in range(0, gain.size, BLOCK):
-        work, heard = gain[start : start + BLOCK], key[2 * start :]
-        for i in range(work.size):
+    filtered, work = np.zeros(2 * BLOCK, np.float32), np.zeros(BLOCK, np.float32)
+    rest, least = f32(1.0) - share, f32(1e-12)
+    half, two, floor, per_db = (
+        splat(EIGHT, f32(0.5)),
+        splat(EIGHT, f32(2.0)),
+        splat(EIGHT, FLOOR),
+        splat(EIGHT, OCTAVE_PER_DB),
+    )
+    threshold, slope, knee = splat(EIGHT, params[0]), splat(EIGHT, params[1]), splat(EIGHT, params[2])
+    attack, release, makeup = params[3], params[4], splat(EIGHT, params[5])
+    reach, inside_share = half * knee, inverse(fused(two, knee, floor))
+    samples, now = x.size // 2, state[0]
+    for start in range(0, samples, BLOCK):
+        rows = min(BLOCK, samples - start)
+        heard = part = x[2 * start : 2 * (start + rows)]
+        if sections:
+            heard = filtered[: 2 * rows]
+            heard[:] = part
+            svf_cascade(stride, heard, sections, key_params, key_state)
+        for i in range(rows):
             work[i] = max(abs(heard[2 * i]), abs(heard[2 * i + 1]))
-        for i in range(work.size):
-            work[i] = reduction_db(work[i], threshold, slope, knee)
-        now = state[0]
-        for i in range(work.size):
+        for i in range(0, BLOCK, NEAR):
+            store(work, i, reduction_db(EIGHT, load(EIGHT, work, i), threshold, slope, knee, reach, inside_share))
+        for i in range(rows):
             # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
             rising, falling = fused(attack, work[i] - now, now), fused(release, work[i] - now, now)
             now = max(rising, falling) if attack >= release else min(rising, falling)
             work[i] = now
-        state[0] = now if now > f32(1e-12) else f32(0.0)
-        for i in range(work.size):
-            work[i] = exp2((makeup - work[i]) * OCTAVE_PER_DB)
-
-
-@njit(**OPTIONS)
-def multiply_pair(x, gain, share, rest):
-    """Multiply two interleaved channels by share * gain + rest, in place."""
-    for i in range(gain.size):
-        g = share * gain[i] + rest
-        x[2 * i] *= g
-        x[2 * i + 1] *= g
+        now = now if now > least else f32(0.0)
+        for i in range(0, BLOCK, NEAR):
+            store(work, i, lanes_exp2(EIGHT, (makeup - load(EIGHT, work, i)) * per_db))
+        if gain.size:
+            gain[start : start + rows] = work[:rows]
+        if out.size:
+            made = out[2 * start : 2 * (start + rows)]
+            for i in range(rows):
+                g = share * work[i] + rest
+                made[2 * i] = part[2 * i] * g
+                made[2 * i + 1] = part[2 * i + 1] * g
+    state[0] = now
 
 
 @njit(**OPTIONS)
@@ -568,49 +581,74 @@ def fir(x, taps, out):
 
 
 @njit(inline="always", **OPTIONS)
-def overlap(row, late, start):
-    """Return from where to where in a bank a channel that begins ``late`` lies within a block."""
-    return max(start, late), min(start + BLOCK, late + row.size)
+def turn_four(bank, lanes, one, two, three, four, apart):
+    """Copy a block of four channels into four lanes of a bank, or out of them."""
+    for i in range(0, BLOCK, 4):
+        k = i * lanes
+        if apart:
+            a, b, c, d = turned(
+                load(FOUR, bank, k),
+                load(FOUR, bank, k + lanes),
+                load(FOUR, bank, k + 2 * lanes),
+                load(FOUR, bank, k + 3 * lanes),
+            )
+            store(one, i, a)
+            store(two, i, b)
+            store(three, i, c)
+            store(four, i, d)
+        else:
+            a, b, c, d = turned(load(FOUR, one, i), load(FOUR, two, i), load(FOUR, three, i), load(FOUR, four, i))
+            store(bank, k, a)
+            store(bank, k + lanes, b)
+            store(bank, k + 2 * lanes, c)
+            store(bank, k + 3 * lanes, d)
 
 
 @njit(**OPTIONS)
-def interleave(rows, late, count, bank, lanes):
-    """Write ``count`` of some channels side by side into a silent bank, each beginning ``late`` samples after the bank does."""
-    for start in range(0, bank.size // lanes, BLOCK):
-        for c in range(count):
-            low, high = overlap(rows[c], late[c], start)
-            if low < high:
-                row, lane = rows[c][low - late[c] : high - late[c]], bank[low * lanes + c :]
-                for i in range(row.size):
-                    lane[i * lanes] = row[i]
+def turn(bank, lanes, count, rows, late, apart):
+    """Copy ``count`` channels into the lanes of a bank, or where ``apart`` out of them, each beginning ``late`` samples after the bank does.
 
-
-@njit(**OPTIONS)
-def separate(bank, lanes, count, rows, late):
-    """Write ``count`` lanes of a bank as channels, each beginning ``late`` samples after the bank does."""
+    Four channels go at a time where all of them fill a block.
+    """
     for start in range(0, bank.size // lanes, BLOCK):
-        for c in range(count):
-            low, high = overlap(rows[c], late[c], start)
-            if low < high:
-                row, lane = rows[c][low - late[c] : high - late[c]], bank[low * lanes + c :]
-                for i in range(row.size):
-                    row[i] = lane[i * lanes]
+        for c in range(0, count, 4):
+            full = c + 4 <= count
+            for lane in range(c, min(c + 4, count)):
+                full &= late[lane] <= start and start + BLOCK <= late[lane] + rows[lane].size
+            if full:
+                i, j, k, m = start - late[c], start - late[c + 1], start - late[c + 2], start - late[c + 3]
+                one, two, three, four = rows[c][i:], rows[c + 1][j:], rows[c + 2][k:], rows[c + 3][m:]
+                turn_four(bank[start * lanes + c :], lanes, one, two, three, four, apart)
+                continue
+            for lane in range(c, min(c + 4, count)):
+                low, high = max(start, late[lane]), min(start + BLOCK, late[lane] + rows[lane].size)
+                if low < high:
+                    row, column = rows[lane][low - late[lane] : high - late[lane]], bank[low * lanes + lane :]
+                    for i in range(row.size):
+                        if apart:
+                            row[i] = column[i * lanes]
+                        else:
+                            column[i * lanes] = row[i]
 
 
 @njit(**OPTIONS)
 def place(rows, count, gains, out):
-    """Add ``count`` of some channels to an interleaved stereo sum [flat], each with its gains to the left and right [count * 2]."""
+    """Add ``count`` of some channels to an interleaved stereo sum [flat], each with its gains to the left and right.
+
+    gains [two for each of the rows, as many as there are]: those of rows beyond ``count`` are 0, because four rows go at a time.
+    """
     size = 8 * BLOCK
     left, right = np.zeros(size, np.float32), np.zeros(size, np.float32)
     for start in range(0, out.size // 2, size):
         n = min(size, out.size // 2 - start)
         left[:] = f32(0.0)
         right[:] = f32(0.0)
-        for c in range(count):
-            x, a, b = rows[c][start : start + n], gains[2 * c], gains[2 * c + 1]
+        for c in range(0, count, 4):
+            w, x, y, z = rows[c][start:], rows[c + 1][start:], rows[c + 2][start:], rows[c + 3][start:]
+            g = gains[2 * c : 2 * c + 8]
             for i in range(n):
-                left[i] += a * x[i]
-                right[i] += b * x[i]
+                left[i] = left[i] + g[0] * w[i] + g[2] * x[i] + g[4] * y[i] + g[6] * z[i]
+                right[i] = right[i] + g[1] * w[i] + g[3] * x[i] + g[5] * y[i] + g[7] * z[i]
         for i in range(n):
             out[2 * (start + i)] += left[i]
             out[2 * (start + i) + 1] += right[i]
@@ -821,7 +859,7 @@ BANKS = {
     width: SimpleNamespace(**{kernel.__name__: partial(kernel, (None,) * width) for kernel in some})
     for widths, some in (
         (WIDTHS, (svf_cascade, band_powers, gate, shaper, compressor, chain, mix_down, weighted)),
-        ((PAIR,), (svf_cascade, weighted)),
+        ((PAIR,), (svf_cascade, linked, weighted)),
     )
     for width in widths
 }

@@ -32,15 +32,13 @@ def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndar
     """Return channels [each shape=(samples,)] side by side as a bank, each beginning some samples after the bank does; without ``late`` at once."""
     rows, late = [np.ascontiguousarray(channel, np.float32) for channel in channels], late or [0] * len(channels)
     bank = empty_bank(max(count + row.size for count, row in zip(late, rows, strict=True)), len(rows))
-    _kernels.interleave(widened(rows), widened(late), len(rows), bank.reshape(-1), bank.shape[1])
+    _kernels.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
     return bank
 
 
-def separated(bank: np.ndarray, late: Sequence[int]) -> list[np.ndarray]:
-    """Return lanes of a bank as channels of their own, each beginning some samples after the bank does."""
-    rows = [np.empty(bank.shape[0] - count, np.float32) for count in late]
-    _kernels.separate(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late))
-    return rows
+def separate(bank: np.ndarray, rows: Sequence[np.ndarray], late: Sequence[int]) -> None:
+    """Write lanes of a bank into channels of their own, each beginning some samples after the bank does."""
+    _kernels.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), True)
 
 
 def widened(values: Sequence) -> tuple:
@@ -55,12 +53,10 @@ def coefficient(time_ms: float, sample_rate_hz: int) -> float:
 
 def lanes(rows: Iterable[Sequence[float]], width: int) -> np.ndarray:
     """Return parameter rows, one value per channel, padded to the bank's width and flat as the kernels want them."""
-    out = []
-    for row in rows:
-        padded = np.zeros(width, np.float32)
-        padded[: len(row)] = row
-        out.append(padded)
-    return np.concatenate(out)
+    given = np.array(list(rows), np.float32)
+    out = np.zeros((given.shape[0], width), np.float32)
+    out[:, : given.shape[1]] = given
+    return out.reshape(-1)
 
 
 def kernels(bank: np.ndarray):

@@ -179,6 +179,24 @@ def size(typing, a):
 
 
 @intrinsic
+def turned(typing, a, b, c, d):
+    """Return four rows of four lanes with rows and lanes exchanged."""
+    out = types.UniTuple(a, 4)
+
+    def code(context, builder, signature, args):
+        def mixed(one, two, *places):
+            return builder.shuffle_vector(one, two, ir.Constant(_whole(4), list(places)))
+
+        low, high = mixed(args[0], args[1], 0, 4, 1, 5), mixed(args[0], args[1], 2, 6, 3, 7)
+        low2, high2 = mixed(args[2], args[3], 0, 4, 1, 5), mixed(args[2], args[3], 2, 6, 3, 7)
+        pairs = ((low, low2), (high, high2))
+        rows = [mixed(*pair, *places) for pair in pairs for places in ((0, 1, 4, 5), (2, 3, 6, 7))]
+        return context.make_tuple(builder, signature.return_type, rows)
+
+    return out(a, b, c, d), code
+
+
+@intrinsic
 def exponent(typing, a):
     """Return the power of two in each lane's bits, as float32."""
 

@@ -20,15 +20,18 @@ ROUNDS, MOST_CHANGE = 3, 16.0  # of a stroke's strength, and the factor by which
 MOST_SHAPE = 2.0  # what is trusted: real sounds differ from their print by more than chance
 # Of the gamma distribution of a band's power over a frame: bandwidth times duration.
 SHAPES = tuple(min((high - low) / FRAMES_PER_S, MOST_SHAPE) for low, high in itertools.pairwise(EDGES_HZ))
+TOGETHER = 13  # frames whose ratios are multiplied before the logarithm: none is below 1e-13, so nothing underflows
 HALF = 3  # bands that count as low
 GROUPS = 3  # own mics, other close mics, mics of the kit
 MEASURES = 2 * GROUPS + 3
 
 
-@njit(**OPTIONS)
+@njit(fastmath={"reassoc", "nsz", "contract"}, **OPTIONS)
 def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, full, mic_piece, out, total):
     """Fill for each candidate asked about how much likelier the power around it is with a stroke than without: by low and high bands of GROUPS of mics, and
     in all (also ``total``, zero where it is not known); and how strong that stroke is (dB of the piece's stronger ones).
+
+    prints [pieces, mics, bands, BEFORE + AFTER]: time comes last, so that frames are worked out side by side.
     """
     frames_there, mics = power.shape[0], power.shape[1]
     size = TO - FROM
@@ -60,7 +63,7 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                     strength = sure[k] * height[k]
                     first = t - frames[k] + BEFORE  # in its print, where the candidate is
                     for u in range(max(REST_FROM, -first), min(TO, BEFORE + AFTER - first)):
-                        bled = strength * prints[pieces[k], first + u, q, b]
+                        bled = strength * prints[pieces[k], q, b, first + u]
                         if u < FROM:
                             rest -= bled
                         else:
@@ -74,12 +77,15 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
             over, under = 0.0, 0.0
             for q in range(mics):
                 for b in range(BANDS):
-                    for u in range(-BEFORE, TO):
-                        printed = prints[p, BEFORE + u, q, b]
-                        inverse = 1.0 / (without[q, b, u - FROM] + strength * printed)
-                        part = SHAPES[b] * printed * inverse
-                        over += part * heard[q, b, u - FROM] * inverse
-                        under += part
+                    mine, told, had = prints[p, q, b], without[q, b, -BEFORE - FROM :], heard[q, b, -BEFORE - FROM :]
+                    more, less = 0.0, 0.0
+                    for u in range(TO + BEFORE):
+                        inverse = 1.0 / (told[u] + strength * mine[u])
+                        part = mine[u] * inverse
+                        more += part * had[u] * inverse
+                        less += part
+                    over += SHAPES[b] * more
+                    under += SHAPES[b] * less
             strength = min(max(strength * over / (under + 1e-300), lowest), highest)
         o[: 2 * GROUPS] = 0.0
         for q in range(mics):
@@ -88,15 +94,19 @@ def fits(power, prints, frames, pieces, asked, sure, likely, height, learnt, ful
                 most, mean = 0.0, 0.0
                 for u in range(size):
                     mean += heard[q, b, u] / size
-                for u in range(-BEFORE, TO):
-                    most = max(most, strength * prints[p, BEFORE + u, q, b])
+                mine, told, had = prints[p, q, b], without[q, b, -BEFORE - FROM :], heard[q, b, -BEFORE - FROM :]
+                for u in range(TO + BEFORE):
+                    most = max(most, strength * mine[u])
                 if most < LEAST_SHARE * mean:
                     continue
                 better = 0.0
-                for u in range(-BEFORE, TO):
-                    told = without[q, b, u - FROM]
-                    ratio = told / (told + strength * prints[p, BEFORE + u, q, b])
-                    better += np.log(ratio) + heard[q, b, u - FROM] / told * (1.0 - ratio)
+                for part in range(0, TO + BEFORE, TOGETHER):
+                    ratios = 1.0  # one logarithm for all of them
+                    for u in range(part, min(part + TOGETHER, TO + BEFORE)):
+                        ratio = told[u] / (told[u] + strength * mine[u])
+                        ratios *= ratio
+                        better += had[u] / told[u] * (1.0 - ratio)
+                    better += np.log(ratios)
                 better *= SHAPES[b]
                 o[2 * group + (b >= HALF)] += better
                 total[row] += better

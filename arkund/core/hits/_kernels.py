@@ -7,6 +7,8 @@ frame. Kernels that call each other stay in this file, because the on-disk cache
 import numpy as np
 from numba import njit
 
+from arkund.core.dsp.lanes import larger, load, store
+
 BANDS, QUARTERS = 6, 4
 BEFORE, AFTER = 2, 40  # frames of a print before and after its onset
 FAMILIES = 5  # kick, snare, tom, cymbal; the last: mics of the whole kit
@@ -19,7 +21,10 @@ HEARD_DB = 6.0  # a rise of this much in another mic counts as heard there
 EARLIER = 1  # quarters by which another mic must be first to count as earlier
 BESIDE = 14  # frames within which another piece's stroke counts as beside
 LAG = 4  # frames over which a ringing level's own unrest is taken
+SPLIT_TINY = 1e-14
 NEIGHBOUR = 200  # frames within which the same piece's strokes are looked for
+EIGHT = (None,) * 8  # frames side by side
+PART = 512  # frames looked at one after the other, a multiple of them
 OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False}
 f32 = np.float32
 
@@ -53,33 +58,68 @@ def _arrival(quick, i, j, m, k):
     return j
 
 
+@njit(inline="always", **OPTIONS)
+def _column(level, m, band, first, beyond, out):
+    """Copy frames of a mic's band, from ``first`` on; before the take there is nothing, after it ``beyond``."""
+    for i in range(out.size):
+        t = first + i
+        out[i] = level[t, m, band] if 0 <= t < level.shape[0] else (f32(-np.inf) if t < 0 else beyond)
+
+
+@njit(inline="always", **OPTIONS)
+def _largest(x, at, count, out):
+    """Write for each i the largest of ``count`` values from ``at + i`` on, so many frames side by side."""
+    for i in range(0, out.size, len(EIGHT)):
+        most = load(EIGHT, x, at + i)
+        for k in range(1, count):
+            most = larger(most, load(EIGHT, x, at + i + k))
+        store(out, i, most)
+
+
 @njit(**OPTIONS)
 def band_rises(level, mics, back, ahead, most, out):
     """Raise out to how far the three bands that rise most do so at each frame, over all given mics: the mean of the next ``ahead`` frames against
     the largest of the ``back[band]`` before, each at most ``most`` dB.
     """
-    for t in range(1, level.shape[0]):
+    pad = back.max()
+    x = np.empty(pad + PART + ahead, np.float32)
+    now, before = np.empty(PART, np.float32), np.empty(PART, np.float32)
+    a, b, c = np.empty(PART, np.float32), np.empty(PART, np.float32), np.empty(PART, np.float32)  # the three, falling
+    for start in range(0, level.shape[0], PART):
+        n = min(PART, level.shape[0] - start)
         for m in mics:
-            a, b, c = f32(0.0), f32(0.0), f32(0.0)  # the three largest, falling
+            a[:], b[:], c[:] = f32(0.0), f32(0.0), f32(0.0)
             for band in range(BANDS):
-                now, n = f32(0.0), 0
-                for u in range(t, min(t + ahead, level.shape[0])):
-                    now += level[u, m, band]
-                    n += 1
-                now /= f32(n)
-                before = level[t - 1, m, band]
-                for u in range(max(t - back[band], 0), t - 1):
-                    before = max(before, level[u, m, band])
-                    if before >= now:
-                        break
-                rise = min(now - before, most)
-                if rise > a:
-                    a, b, c = rise, a, b
-                elif rise > b:
-                    b, c = rise, b
-                elif rise > c:
-                    c = rise
-            out[t] = max(out[t], (a + b + c) / f32(3.0))
+                _column(level, m, band, start - pad, f32(0.0), x)
+                now[:] = f32(0.0)
+                for k in range(ahead):
+                    for i in range(PART):
+                        now[i] += x[pad + i + k]
+                _largest(x, pad - back[band], back[band], before)
+                for i in range(n):
+                    rise = min(now[i] / f32(min(ahead, level.shape[0] - start - i)) - before[i], most)
+                    second = min(a[i], rise)
+                    third = min(b[i], second)
+                    a[i], b[i], c[i] = max(a[i], rise), max(b[i], second), max(c[i], third)
+            for i in range(max(1 - start, 0), n):
+                out[start + i] = max(out[start + i], (a[i] + b[i] + c[i]) / f32(3.0))
+
+
+@njit(**OPTIONS)
+def quick_rises(quick, mics, back, ahead, out):
+    """Raise out to how far either wide band rises at each quarter, over all given mics: the largest of the next ``ahead`` against that of the ``back``
+    before.
+    """
+    x = np.empty(back + PART + ahead, np.float32)
+    now, before = np.empty(PART, np.float32), np.empty(PART, np.float32)
+    for start in range(0, quick.shape[0], PART):
+        for m in mics:
+            for band in range(quick.shape[2]):
+                _column(quick, m, band, start - back, f32(-np.inf), x)
+                _largest(x, back, ahead, now)
+                _largest(x, 0, back, before)
+                for i in range(max(1 - start, 0), min(PART, quick.shape[0] - start)):
+                    out[start + i] = max(out[start + i], now[i] - before[i])
 
 
 @njit(inline="always", **OPTIONS)
@@ -354,3 +394,42 @@ def explained_evidence(
                     break
                 at += side
             n += 3
+
+
+@njit(**OPTIONS)
+def first_sample(x, rest, most, share, first, last, earliest, latest, differences):
+    """Return the sample of x at which a stroke begins, and its peak: see ``refine``.
+
+    The first ``rest`` samples are what it rises from; it begins within the next ``most``. Where it doesn't stand out by ``share``, samples first..last of the
+    differenced signal are split between earliest and latest.
+    """
+    mean = 0.0
+    for i in range(rest):
+        mean += x[i] / rest
+    peak, quiet = 0.0, 0.0
+    for i in range(x.size):
+        size = abs(x[i] - mean)
+        if i < rest:
+            quiet = max(quiet, size)
+        else:
+            peak = max(peak, size)
+    if quiet < share * peak:
+        for i in range(rest, min(rest + most, x.size)):
+            if abs(x[i] - mean) > share * peak:
+                return i, peak
+        return rest + most, peak
+    count = last - first
+    energy = np.empty(count + 1)  # of the samples before each
+    energy[0] = 0.0
+    for i in range(count):
+        at = first + i
+        d = 1.0 * x[at] - x[at - 1] if differences == 1 else x[at] - 2.0 * x[at - 1] + x[at - 2]
+        energy[i + 1] = energy[i] + d * d
+    best, where = np.inf, earliest
+    for at in range(earliest, latest):
+        k = at - first
+        before, after = energy[k] / k, (energy[count] - energy[k]) / (count - k)
+        cost = k * np.log(before + SPLIT_TINY) + (count - k) * np.log(after + SPLIT_TINY)
+        if cost < best:
+            best, where = cost, at
+    return where, peak

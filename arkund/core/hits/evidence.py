@@ -4,12 +4,12 @@ Nothing here depends on a recording's gain or length: levels are taken against e
 """
 
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
-from arkund.core.beside import WORKERS, beside
+from arkund.core.beside import at_once, by_slices
 from arkund.core.hits import _kernels, fit, onsets, prints
 from arkund.core.hits._kernels import KIT
 from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, Bands
@@ -49,11 +49,14 @@ def family(piece: str) -> str:
 
 def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
     """Return a take's scene with all its candidates."""
-    level, quick = onsets.levels_db(bands.power), onsets.quick_levels_db(bands.quick)
+    level, quick = at_once(partial(onsets.levels_db, bands.power), partial(onsets.quick_levels_db, bands.quick))
     names = tuple(c.piece for c in channels if c.close and c.first)
     own = [sorted(_mics_of(channels, name), key=lambda k: not channels[k].first) for name in names]
-    with ThreadPoolExecutor(WORKERS) as pool:
-        found = list(pool.map(lambda piece: _begins(level, quick, *piece), zip(names, own, strict=True)))
+    full, quick_full, *found = at_once(
+        partial(_full_level, level, FRAMES_PER_S),
+        partial(_full_level, quick, FRAMES_PER_S * QUARTERS),
+        *(partial(_begins, level, quick, *piece) for piece in zip(names, own, strict=True)),
+    )
     frames = np.concatenate([*found, np.zeros(0, np.int64)])
     pieces = np.repeat(np.arange(len(names)), [f.size for f in found])
     order = np.argsort(frames, kind="stable")
@@ -61,8 +64,8 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
         power=bands.power,
         level=level,
         quick=quick,
-        full=_full_level(level, FRAMES_PER_S),
-        quick_full=_full_level(quick, FRAMES_PER_S * QUARTERS),
+        full=full,
+        quick_full=quick_full,
         names=names,
         first=np.array([mics[0] for mics in own], np.int64),
         second=np.array([mics[1] if len(mics) > 1 else -1 for mics in own], np.int64),
@@ -101,7 +104,7 @@ def heard(s: Scene) -> np.ndarray:
             s.mic_family, s.mic_piece, s.piece_family, out[part],
         )  # fmt: skip
 
-    beside(fill, s.frames.size)
+    by_slices(fill, s.frames.size)
     return out
 
 
@@ -112,11 +115,15 @@ def explained(s: Scene, sure: np.ndarray, kept: np.ndarray, asked: np.ndarray) -
     """
     learnt = prints.learn(s.power, s.frames, s.pieces, sure, kept, s.first)
     height, spread = prints.heights(s.power, learnt, s.frames, s.pieces, s.first, asked)
-    out = np.zeros((asked.size, _kernels.EXPLAINED), np.float32)
-    _kernels.explained_evidence(
-        s.power, learnt.sums, s.frames, s.pieces, asked, sure, np.flatnonzero(kept), s.first, s.second, s.mic_family,
-        s.mic_piece, s.piece_family, learnt.learnt, learnt.alone, learnt.trust, learnt.full, height, spread, out,
-    )  # fmt: skip
+    out, sums, likely = np.zeros((asked.size, _kernels.EXPLAINED), np.float32), learnt.sums, np.flatnonzero(kept)
+
+    def fill(part: slice) -> None:
+        _kernels.explained_evidence(
+            s.power, sums, s.frames, s.pieces, asked[part], sure, likely, s.first, s.second, s.mic_family, s.mic_piece,
+            s.piece_family, learnt.learnt, learnt.alone, learnt.trust, learnt.full, height, spread, out[part],
+        )  # fmt: skip
+
+    by_slices(fill, asked.size)
     fitted = fit.fits(s.power, learnt, s.frames, s.pieces, sure, kept, asked, height, s.mic_piece)
     return np.hstack([out, fitted])
 

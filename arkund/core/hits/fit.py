@@ -10,7 +10,7 @@ References
 
 import numpy as np
 
-from arkund.core.beside import beside
+from arkund.core.beside import by_slices
 from arkund.core.hits import _fit
 from arkund.core.hits.prints import Prints
 
@@ -25,14 +25,14 @@ def fits(
     power : [shape=(frames, mics, bands)]; frames, pieces, sure (0..1), kept (bool), height : one value per candidate; asked : numbers in order of time
     """
     out, total = np.zeros((asked.size, MEASURES), np.float32), np.zeros(asked.size)
-    likely = np.flatnonzero(kept)
+    likely, shape = np.flatnonzero(kept), np.ascontiguousarray(prints.shape.transpose(0, 2, 3, 1))
 
     def fill(part: slice) -> None:
         _fit.fits(
-            power, prints.shape, frames, pieces, asked[part], sure, likely, height, prints.learnt, prints.full,
+            power, shape, frames, pieces, asked[part], sure, likely, height, prints.learnt, prints.full,
             mic_piece, out[part], total[part],
         )  # fmt: skip
 
-    beside(fill, asked.size)
+    by_slices(fill, asked.size)
     _fit.leads(frames, pieces, asked, total, out[:, -1])
     return out

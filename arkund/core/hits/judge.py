@@ -4,11 +4,12 @@ The first set weighs what the mics heard; those after it also what is left of it
 these lead one to expect. Each knows better than the one before what is likely.
 """
 
-from functools import cache
+from functools import cache, partial
 from importlib.resources import files
 
 import numpy as np
 
+from arkund.core.beside import at_once
 from arkund.core.hits import evidence, habits
 from arkund.core.trees.trees import Trees
 
@@ -41,8 +42,8 @@ def judge(s: evidence.Scene) -> np.ndarray:
 def again(s: evidence.Scene, heard: np.ndarray, sure: np.ndarray, asked: np.ndarray) -> np.ndarray:
     """Return what speaks for and against the candidates asked about (by number), now that it is known how likely all are."""
     likely = evidence.apart(s, sure, LIKELY, APART_MS)
-    return np.hstack([
-        heard[asked],
-        evidence.explained(s, sure, likely, asked),
-        habits.expected(s.frames, s.pieces, sure, likely, asked, len(s.names)),
-    ])  # fmt: skip
+    explained, expected = at_once(
+        partial(evidence.explained, s, sure, likely, asked),
+        partial(habits.expected, s.frames, s.pieces, sure, likely, asked, len(s.names)),
+    )
+    return np.hstack([heard[asked], explained, expected])

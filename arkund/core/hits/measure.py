@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from arkund.core.beside import shared
 from arkund.core.hits import evidence
 from arkund.core.hits.bands import Reader, measure_bands
 from arkund.core.hits.judge import judge
@@ -24,10 +25,11 @@ def find_hits(
     sure = judge(scene)
     kept = evidence.apart(scene, sure, settings.sure_percent / 100.0, settings.apart_ms)
     on_progress(0.9)
-    out = {}
-    for number, piece in enumerate(scene.names):
-        mine = kept & (scene.pieces == number)
-        reader, differences = readers[scene.first[number]], DIFFERENCES[evidence.family(piece)]
-        out[piece] = refine(reader, scene.frames[mine], sure[mine], sample_rate_hz, differences)
+
+    def refined(number: int) -> list[FoundHit]:
+        mine, differences = kept & (scene.pieces == number), DIFFERENCES[evidence.family(scene.names[number])]
+        return refine(readers[scene.first[number]], scene.frames[mine], sure[mine], sample_rate_hz, differences)
+
+    out = dict(zip(scene.names, shared(refined, range(len(scene.names))), strict=True))
     on_progress(1.0)
     return out

@@ -73,13 +73,9 @@ def band_rise_db(level: np.ndarray, mics: Sequence[int]) -> np.ndarray:
 
 
 def quick_rise_db(quick: np.ndarray, mics: Sequence[int]) -> np.ndarray:
-    """Return how far either wide band rises at each quarter, over all given mics: the largest of the next against that of those before."""
-    out, edges = np.zeros(quick.shape[0], np.float32), {"mode": "constant", "cval": -np.inf}
-    for mic in mics:
-        for x in np.ascontiguousarray(quick[:, mic].T):
-            now = maximum_filter1d(x, QUICK_AHEAD, origin=-(QUICK_AHEAD // 2), **edges)  # from here on
-            until = maximum_filter1d(x, QUICK_BACK, origin=(QUICK_BACK - 1) // 2, **edges)  # until here
-            np.maximum(out[1:], now[1:] - until[:-1], out=out[1:])
+    """Return how far either wide band rises at each quarter, over all given mics."""
+    out = np.zeros(quick.shape[0], np.float32)
+    _kernels.quick_rises(quick, np.array(mics, np.int64), QUICK_BACK, QUICK_AHEAD, out)
     return out
 
 

@@ -6,7 +6,9 @@ Prints are learnt from the recording at hand, from the strokes that the judge is
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
+from arkund.core.beside import shared
 from arkund.core.hits import _kernels
 from arkund.core.hits._kernels import AFTER, BEFORE
 
@@ -45,39 +47,47 @@ def learn(power: np.ndarray, frames, pieces, sure, kept, first) -> Prints:
     shape = np.zeros((count, BEFORE + AFTER, *power.shape[1:]), np.float32)
     learnt, alone, trust, full = np.zeros((4, count))
     likely = np.flatnonzero(kept & (sure > DISTURBS))
-    for piece, mic in enumerate(first):
+
+    def one(piece: int) -> None:
         mine = np.flatnonzero(kept & (pieces == piece))
         trust[piece] = np.sort(sure[mine])[-TRUST_BEST:].sum() / TRUST_BEST
         mine = mine[(sure[mine] > SURE) & (frames[mine] >= 20) & (frames[mine] + AFTER < power.shape[0])]
         if mine.size == 0:
-            continue
+            return
         others = frames[likely[pieces[likely] != piece]]
-        free = np.array([_free(others, frames[c]) for c in mine])
+        free = _free(others, frames[mine])
         learnt[piece], alone[piece] = mine.size, free.sum()
         enough = free.sum() >= ALONE_LEAST
         shape[piece], full[piece] = _one(
-            power, frames[mine[free] if enough else mine], mic, ALONE_QUANTILE if enough else MIXED_QUANTILE
+            power, frames[mine[free] if enough else mine], first[piece], ALONE_QUANTILE if enough else MIXED_QUANTILE
         )
+
+    shared(one, range(count))
     return Prints(shape, learnt, alone, trust, full)
 
 
-def _free(others: np.ndarray, frame: int) -> bool:
-    return not np.any((others > frame + DISTURBED_FROM) & (others < frame + DISTURBED_TO))
+def _free(others: np.ndarray, frames: np.ndarray) -> np.ndarray:
+    """Return at which frames no other stroke disturbs; the others are in order of time."""
+    following = np.searchsorted(others, frames + DISTURBED_FROM, side="right")
+    return np.append(others, np.iinfo(np.int64).max)[following] >= frames + DISTURBED_TO
 
 
 def _one(power: np.ndarray, frames: np.ndarray, mic: int, quantile: float) -> tuple[np.ndarray, float]:
-    shapes, levels = [], []
-    for frame in frames:
-        rest = power[frame - OWN_SHORT : frame - 1].max(axis=0)
-        added = np.maximum(power[frame - BEFORE : frame + AFTER] - rest, 0.0)
-        level = float(added[BEFORE : BEFORE + OWN_SHORT, mic].mean(axis=0).sum()) + 1e-12
-        shapes.append(added / level)
-        levels.append(level)
+    """Return a piece's print by its strokes, and the power of the stronger ones."""
+    own = _added(power[:, mic : mic + 1], frames)
+    levels = own[:, BEFORE : BEFORE + OWN_SHORT, 0].mean(axis=1).sum(axis=1) + 1e-12
     strongest = np.argsort(levels)[::-1][:LEARN_MOST]
-    chosen = np.array([shapes[k] for k in strongest])
+    chosen = _added(power, frames[strongest]) / levels[strongest, None, None, None]
     out = np.quantile(chosen, quantile, axis=0)
     out[:, mic] = np.median(chosen[:, :, mic], axis=0)
-    return out, float(np.median(np.array(levels)[strongest[: max(len(strongest) // 2, 1)]]))
+    return out, float(np.median(levels[strongest[: max(len(strongest) // 2, 1)]]))
+
+
+def _added(power: np.ndarray, frames: np.ndarray) -> np.ndarray:
+    """Return what each stroke adds to what sounded before it [shape=(strokes, BEFORE + AFTER, mics, bands)]."""
+    around = sliding_window_view(power, BEFORE + AFTER, axis=0)[frames - BEFORE]
+    before = sliding_window_view(power, OWN_SHORT - 1, axis=0)[frames - OWN_SHORT]
+    return np.maximum(np.moveaxis(around - before.max(axis=-1, keepdims=True), -1, 1), 0.0)
 
 
 def heights(power: np.ndarray, prints: Prints, frames, pieces, first, asked) -> tuple[np.ndarray, np.ndarray]:

@@ -12,14 +12,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.hits import _kernels
 from arkund.core.units import gain_to_db
 
 ONSET_SHARE = 0.1
 EARLIEST_MS, LATEST_MS = -0.2, 2.0  # of the first sample against the candidate's frame
 REST_MS, PEAK_MS = 4.0, 8.0  # before and after it: the sound it rises from, and its peak
-SPLIT_FROM_MS, SPLIT_TO_MS = -3.5, 3.0  # what is split
-SPLIT_EARLIEST_MS, SPLIT_LATEST_MS = -0.6, 2.4
-TINY = 1e-14
+# From and to where the signal is split, and where between: not before the rest begins.
+SPLIT_MS = (-3.5, 3.0, -0.6, 2.4)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,22 +49,8 @@ def first_sample(reader, near: int, sample_rate_hz: int, differences: int = 1) -
     earliest, latest, rest, after = (
         int(ms * sample_rate_hz / 1000) for ms in (-EARLIEST_MS, LATEST_MS, REST_MS, PEAK_MS)
     )
-    part = reader.read(near - earliest - rest, near + after)
-    size = np.abs(part - np.mean(part[:rest]))
-    peak, quiet = float(size[rest:].max()), float(size[:rest].max())
-    if quiet >= ONSET_SHARE * peak:
-        return _split(reader, near, sample_rate_hz, differences), peak
-    over = np.flatnonzero(size[rest : rest + earliest + latest] > ONSET_SHARE * peak)
-    return near + (int(over[0]) - earliest if over.size else latest), peak
-
-
-def _split(reader, near: int, rate: int, differences: int) -> int:
-    start, stop, earliest, latest = (
-        int(ms * rate / 1000) for ms in (SPLIT_FROM_MS, SPLIT_TO_MS, SPLIT_EARLIEST_MS, SPLIT_LATEST_MS)
-    )
-    x = np.diff(reader.read(near + start - differences, near + stop).astype(np.float64), differences)
-    energy = np.cumsum(x * x)
-    k = np.arange(earliest - start, latest - start)
-    before, after = energy[k - 1] / k, (energy[-1] - energy[k - 1]) / (x.size - k)
-    cost = k * np.log(before + TINY) + (x.size - k) * np.log(after + TINY)
-    return near + start + int(k[np.argmin(cost)])
+    start = near - earliest - rest
+    part = reader.read(start, near + after)
+    split = [near - start + int(ms * sample_rate_hz / 1000) for ms in SPLIT_MS]
+    at, peak = _kernels.first_sample(part, rest, earliest + latest, ONSET_SHARE, *split, differences)
+    return start + at, peak

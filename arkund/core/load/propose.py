@@ -8,7 +8,8 @@ from arkund.core.kit.pieces import is_tom
 from arkund.core.load.measure import Alike, Heard, Pair
 from arkund.core.load.sound import kind_of
 
-SWAP_GAIN = 3.0  # log likelihood that two mics gain by exchanging their names
+SWAP_GAIN = 1.0  # log likelihood that two mics gain by exchanging their names
+CLEAR_GAIN = 3.0  # from here on it is said without a doubt
 ALONE_GAIN = 5.0  # that one mic gains under another name
 LOWER_BY = 1.04  # the next tom is usually lower than this ratio
 LATER_MS = -0.12  # a kick's outer mic that hears it so much earlier than the inner one
@@ -25,15 +26,15 @@ def exchange(a, b) -> dict:
     }
 
 
-def _swap(a, b, evidence: str, first_choice: bool = False) -> Finding:
+def _swap(a, b, evidence: str, words: str = "look swapped") -> Finding:
     return Finding(
         "load",
         f"load:swap:{a.id}:{b.id}",
         a.id,
-        f"{a.name} and {b.name} look swapped",
+        f"{a.name} and {b.name} {words}",
         evidence,
         exchange(a, b),
-        first_choice,
+        first_choice=False,
     )
 
 
@@ -54,13 +55,16 @@ def swapped(plan, likelihoods: Mapping[str, Mapping[str, float]], loudest: Mappi
         if gain > SWAP_GAIN and (la[kb] > la[ka] or lb[ka] > lb[kb]):
             gains.append((gain, a, b))
     out, used = [], set()
-    for _gain, a, b in sorted(gains, key=lambda row: -row[0]):
+    for gain, a, b in sorted(gains, key=lambda row: -row[0]):
         if a.id in used or b.id in used:
             continue
         used |= {a.id, b.id}
         words = f"By spectrum, decay and directness {a.name} sounds like {kinds[b.id]} and {b.name} like {kinds[a.id]}."
         hears = [f"{m.name} hears the {loudest[m.id]} loudest" for m in (a, b) if m.id in loudest]
-        out.append(_swap(a, b, " ".join([words, "; ".join(hears) + "."]) if hears else words))
+        evidence = " ".join([words, "; ".join(hears) + "."]) if hears else words
+        if gain < CLEAR_GAIN:
+            evidence += " It is a near thing: listen to both before you exchange them."
+        out.append(_swap(a, b, evidence, "look swapped" if gain >= CLEAR_GAIN else "may be swapped"))
     for mic in told:
         mine = likelihoods[mic.id]
         best = max(mine, key=mine.get)

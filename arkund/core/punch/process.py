@@ -4,7 +4,6 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import PAIR, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass
 from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
@@ -17,6 +16,7 @@ STEADY_RATIO_DB = 6.0  # the two attacks differ by up to this in steady noise, w
 SHAPER_FLOOR = 1e-5  # -100 dBFS: keeps silence from being shaped
 LEAST_DETECTOR_HZ = 25.0  # below, the detector's filter is a straight wire
 OCTAVE_DB = 6.020599913
+NOTHING_WANTED = np.zeros(0, np.float32)
 
 
 class Shaper:
@@ -103,19 +103,22 @@ class LinkedCompressor:
 
     def gain(self, audio: np.ndarray) -> np.ndarray:
         """Return the gain (linear, with make-up) at every sample of stereo audio [float32, shape=(samples, 2), contiguous]."""
-        key = audio
-        if self._key.depth:
-            key = audio.copy()
-            self._key.run(key)
-        out = np.empty(audio.shape[0], np.float32)
-        _kernels.pair_gain(key.reshape(-1), self._params, self._state, out)
-        return out
+        gain = np.empty(audio.shape[0], np.float32)
+        self._go_on(audio, 1.0, gain, NOTHING_WANTED)
+        return gain
 
-    def run(self, audio: np.ndarray, mix: float = 1.0) -> None:
-        """Compress stereo audio in place; a mix below 1 leaves the rest of it as it was."""
+    def run(self, audio: np.ndarray, mix: float = 1.0, out: np.ndarray | None = None) -> None:
+        """Compress stereo audio into ``out``, or in place without it; a mix below 1 leaves the rest of it as it was."""
         if self._on:
-            share = np.float32(mix)
-            _kernels.multiply_pair(audio.reshape(-1), self.gain(audio), share, np.float32(1.0) - share)
+            self._go_on(audio, mix, NOTHING_WANTED, audio if out is None else out)
+        elif out is not None:
+            out[:] = audio
+
+    def _go_on(self, audio: np.ndarray, mix: float, gain: np.ndarray, out: np.ndarray) -> None:
+        key, flat = self._key, audio.reshape(-1)
+        kernels(audio).linked(
+            flat, key.depth, key.params, key.state, self._params, self._state, np.float32(mix), gain, out.reshape(-1)
+        )
 
 
 def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> np.ndarray:

@@ -48,9 +48,11 @@ class Node:
     settings: object = None
 
 
-def build(plan: Plan, recordings: Recordings) -> dict[str, Node]:
+def build(plan: Plan, recordings: Recordings, wanted: str = "") -> dict[str, Node]:
     """Return all nodes of a Plan by name: ``path:PATH``, ``mix``, ``kit``, ``group:GROUP``, ``drum:PIECE``, ``alone:MIC``, the STAGES of
     each mic that are on as ``STAGE:MIC``, and the last of them also as ``strip:MIC``.
+
+    Where only one node is wanted, of the groups, drums and mics alone only that one is among them.
     """
     rate, nodes = recordings.sample_rate_hz, {}
     edits = edits_key(plan)
@@ -68,7 +70,8 @@ def build(plan: Plan, recordings: Recordings) -> dict[str, Node]:
     nodes["mix"] = _sum(nodes, "mix", heard, paths, rate)
     nodes["kit"] = _node(nodes, "kit", "bus", plan.bus.to_json(), ("mix",), _bus_reach(plan.bus, rate), plan.bus, rate)
     for name, members in _gatherings(plan).items():
-        nodes[name] = _sum(nodes, name, members, (), rate)
+        if wanted in ("", name):
+            nodes[name] = _sum(nodes, name, members, (), rate)
     return nodes
 
 
@@ -157,6 +160,7 @@ class Windows:
     """
 
     mix: tuple[int, int]
+    paths: tuple[int, int]
     parts: tuple[tuple[int, int], ...]  # of the finished strips, one after the other
     beyond: dict[str, dict[str, tuple[int, int]]]  # by mic and stage: samples before and after a part
 
@@ -172,20 +176,29 @@ class Windows:
     def content(self, mic_ids: Iterable[str]) -> str:
         """Return what the samples of a sum of mics depend on."""
         leads = ";".join(self.upstream(mic_id, STAGES[-1]) for mic_id in sorted(mic_ids))
-        return f"{leads};{self.mix};{self.parts[0]};{len(self.parts)}"
+        return f"{leads};{self.mix};{self.paths};{self.parts[0]};{len(self.parts)}"
 
 
-def windows(plan: Plan, nodes: dict[str, Node], span: tuple[int, int], rate: int) -> Windows:
+def windows(
+    plan: Plan, nodes: dict[str, Node], span: tuple[int, int], rate: int, within: tuple[int, int] | None = None
+) -> Windows:
     """Return the windows for a span of the kit: every node begins as much earlier as it and those after it need to settle.
 
-    The bus and the paths count also while they are off, so that switching them leaves the mics' windows alone.
+    The bus and the paths count also while they are off, so that switching them leaves the mics' windows alone. ``within``: a span around this one, for
+    which the mics are rendered.
     """
     behind = _bus_reach(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
-    mix = span[0] - rounded(behind.before, rate), span[1] + behind.after
-    paths = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
-    behind = widest(punch.compressor_reach(each, rate) for each in paths) + behind
-    strips = span[0] - rounded(behind.before, rate), mix[1]
-    return Windows(mix, _parts(strips, rate), {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics})
+    whole, stop = within or span, span[1] + behind.after
+    mix_lead = rounded(behind.before, rate)
+    compressors = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
+    lead = rounded((widest(punch.compressor_reach(each, rate) for each in compressors) + behind).before, rate)
+    first = whole[0] - lead
+    return Windows(
+        (max(span[0] - mix_lead, first), stop),
+        (max(span[0] - lead, first), stop),
+        _parts((first, whole[1] + behind.after), rate),
+        {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics},
+    )
 
 
 def _beyond(nodes: dict[str, Node], mic_id: str, rate: int) -> dict[str, tuple[int, int]]:

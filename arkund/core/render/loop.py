@@ -33,7 +33,9 @@ def match_db(wanted_lufs: float, found_lufs: float) -> float:
     return float(np.clip(wanted_lufs - found_lufs, -MOST_MATCH_DB, MOST_MATCH_DB))
 
 
-def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float, loudness_lufs: float) -> Loop:
+def finish(
+    audio: np.ndarray, sample_rate_hz: int, matched_db: float, loudness_lufs: float, fade_ms: float = FADE_MS
+) -> Loop:
     """Return audio [shape=(samples, 2)] of a known loudness at a gain, faded at both ends and kept below full scale, so that no
     player clips it.
     """
@@ -41,7 +43,7 @@ def finish(audio: np.ndarray, sample_rate_hz: int, matched_db: float, loudness_l
     if peak > SAFE_PEAK:
         matched_db += float(gain_to_db(SAFE_PEAK / peak))
     out = audio * np.float32(db_to_gain(matched_db))
-    fade = min(int(FADE_MS * sample_rate_hz / 1000), out.shape[0] // 2)
+    fade = min(int(fade_ms * sample_rate_hz / 1000), out.shape[0] // 2)
     ramp = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
     out[:fade] *= ramp
     out[out.shape[0] - fade :] *= ramp[::-1]

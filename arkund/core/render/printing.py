@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from arkund.core.beside import WORKERS
 from arkund.core.dsp.loudness import Meter
 from arkund.core.files.writing import ENDINGS, Writer, dithered
 from arkund.core.kit.pieces import GROUPS
@@ -17,8 +18,6 @@ from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
 from arkund.core.takes.process import assembled
 from arkund.core.units import gain_to_db
-
-WORKERS = 2
 
 
 @dataclass(slots=True)

@@ -2,9 +2,11 @@
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
+from functools import partial
 
 import numpy as np
 
+from arkund.core.beside import at_once
 from arkund.core.clean import process as clean
 from arkund.core.dsp import _kernels, limiter
 from arkund.core.dsp.bank import WIDE, bank_of, filter_bank, widened
@@ -27,6 +29,7 @@ def render(
     cache: SpanCache | None = None,
     executor: Executor | None = None,
     cancelled: Callable[[], bool] = lambda: False,
+    within: tuple[int, int] | None = None,
 ) -> np.ndarray:
     """Return a span of one output of a Plan.
 
@@ -39,6 +42,7 @@ def render(
     span : first sample and the one after the last
     output : ``kit``, ``mix`` (before the bus), ``path:NAME``, ``group:NAME``, ``drum:PIECE``, ``strip:MIC``, ``alone:MIC``
     cache, executor : where given, spans are kept and independent strips run side by side
+    within : a span around this one that will be wanted next: mics are rendered for it, sums only for this one
 
     Returns
     -------
@@ -46,15 +50,18 @@ def render(
 
     Raises
     ------
-    SettingsError : unknown output
+    SettingsError : unknown output, a span that is not within
     CancelledError : ``cancelled`` became true between two nodes
     """
+    if within and not within[0] <= span[0] <= span[1] <= within[1]:
+        raise SettingsError(f"span: {span[0]} to {span[1]} does not lie within {within[0]} to {within[1]}.")
     recordings = assembled(plan, recordings)
     rate = recordings.sample_rate_hz
-    nodes = graph.build(plan, recordings)
+    nodes = graph.build(plan, recordings, output)
     if output not in nodes:
-        raise SettingsError(f"output: unknown {output!r}; known are {', '.join(sorted(nodes))}.")
-    windows = graph.windows(plan, nodes, span, rate)
+        known = graph.build(plan, recordings)
+        raise SettingsError(f"output: unknown {output!r}; known are {', '.join(sorted(known))}.")
+    windows = graph.windows(plan, nodes, span, rate, within)
     return _Work(plan, recordings, nodes, windows, cache or SpanCache(), executor, cancelled).output(output, span)
 
 
@@ -97,9 +104,10 @@ class _Work:
 
     def _sum(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         paths = [name for name in node.inputs if name.startswith("path:")]
-        beside = self.executor.map if self.executor else map
-        crushed = beside(lambda name: self.node(name, self.windows.mix), paths)
-        out = self._placed(node.settings, [mic.mix.level_db for mic in node.settings], span)
+        levels_db = [mic.mix.level_db for mic in node.settings]
+        parts = [partial(self.node, name, self.windows.mix) for name in paths]
+        parts.append(partial(self._placed, node.settings, levels_db, span))
+        *crushed, out = at_once(*parts, executor=self.executor)
         for name, part in zip(paths, crushed, strict=True):
             seen = part[span[0] - self.windows.mix[0] :][: out.shape[0]]
             level = np.float32(db_to_gain(getattr(self.plan, name[5:]).level_db))
@@ -109,15 +117,16 @@ class _Work:
     def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         path = getattr(self.plan, node.settings)
         mics = [self.plan.mic(name[6:]) for name in node.inputs]
-        window = (self.windows.parts[0][0], span[1])
+        window = (self.windows.paths[0], span[1])
         out = self._placed(mics, [graph.send_db(mic, node.settings) for mic in mics], window)
         punch.LinkedCompressor(path.compressor, self.rate).run(out)
         return out[span[0] - window[0] :]
 
     def _bus(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         window = self.windows.mix
-        bus, out = node.settings, self.node(node.inputs[0], window).copy()
-        punch.LinkedCompressor(bus.compressor, self.rate).run(out, bus.mix)
+        bus, mix = node.settings, self.node(node.inputs[0], window)
+        out = np.empty_like(mix)
+        punch.LinkedCompressor(bus.compressor, self.rate).run(mix, bus.mix, out)
         out *= np.float32(db_to_gain(bus.level_db))
         if bus.limiter_on:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
@@ -148,8 +157,9 @@ def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.nda
 def place(rows: Sequence[np.ndarray], gains: np.ndarray, out: np.ndarray) -> None:
     """Add mono signals to a stereo sum [shape=(samples, 2)]: see :func:`placed`."""
     for first in range(0, len(rows), WIDE):
-        some = rows[first : first + WIDE]
-        _kernels.place(widened(some), len(some), gains[first : first + WIDE].reshape(-1), out.reshape(-1))
+        some, theirs = rows[first : first + WIDE], np.zeros((WIDE, 2), np.float32)
+        theirs[: len(some)] = gains[first : first + WIDE]
+        _kernels.place(widened(some), len(some), theirs.reshape(-1), out.reshape(-1))
 
 
 def pan_gains(pan: float) -> tuple[float, float]:

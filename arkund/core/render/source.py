@@ -13,7 +13,7 @@ from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import repaired, stepped
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.plan import Cut, MicPlan, Plan
 from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import Edited
 from arkund.core.units import db_to_gain, ms_to_samples
@@ -115,7 +115,12 @@ def backing_span(plan: Plan, recordings: Recordings, start: int, stop: int) -> n
 
 def edits_key(plan: Plan) -> str:
     """Return a hash of the edits in time that all mics share."""
-    content = [plan.crossfade_ms, *([c.at, c.shift, c.fade_ms, c.alike] for c in plan.cuts)]
+    return _cuts_key(plan.crossfade_ms, plan.cuts)
+
+
+@functools.lru_cache(maxsize=16)
+def _cuts_key(crossfade_ms: float, cuts: Sequence[Cut]) -> str:
+    content = [crossfade_ms, *([c.at, c.shift, c.fade_ms, c.alike] for c in cuts)]
     return hashlib.sha256(json.dumps(content).encode()).hexdigest()
 
 

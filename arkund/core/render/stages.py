@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.bank import NARROW, WIDE, bank_of, separated
+from arkund.core.beside import shared
+from arkund.core.dsp.bank import NARROW, WIDE, bank_of
 from arkund.core.plan.plan import MicPlan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import STAGES, Node, Windows
+from arkund.core.render.pipeline import Pipeline, Step
 from arkund.core.render.source import Sources
 from arkund.core.render.strips import Strips
 
@@ -54,7 +56,8 @@ class Stages:
         lanes = [self._lane(mic, part) for mic in mics for part in parts]
         rows = {(lane.mic.id, lane.part): lane.kept for lane in lanes}
         banks = [bank for stage in STAGES for bank in self._banks([lane for lane in lanes if lane.first == stage])]
-        for made in (self.executor.map if self.executor else map)(self._bank, banks):
+        within = self.executor if len(banks) == 1 else None  # its stages side by side, for want of other banks
+        for made in shared(lambda bank: self._bank(bank, within), banks, self.executor):
             rows |= made
         return {mic.id: [rows[mic.id, part].over(self.windows.parts[part]) for part in parts] for mic in mics}
 
@@ -76,29 +79,34 @@ class Stages:
         each = -(-len(lanes) // max(count, 1))
         return [lanes[k * each : (k + 1) * each] for k in range(count)]
 
-    def _bank(self, lanes: list[Lane]) -> dict[tuple[str, int], Row]:
+    def _bank(self, lanes: list[Lane], executor: Executor | None) -> dict[tuple[str, int], Row]:
         """Render lanes side by side from a stage on, keep what each stage gave, and return what the last one did.
 
         All begin with the earliest of them. The others are silent until their own window begins, which is whole blocks later, so that no lane depends
         on those beside it.
         """
         number = max(STAGES.index(lanes[0].first), 1)
+        before = STAGES[number - 1]
         rows = [self._source(lane) if lane.first == "source" else lane.kept for lane in lanes]
-        leads = self._leads(lanes, before := STAGES[number - 1])
+        leads = self._leads(lanes, before)
+        earliest = max(leads)
         windows = [self.windows.stage(lane.mic.id, before, lane.part) for lane in lanes]
-        bank = bank_of([row.over(window) for row, window in zip(rows, windows, strict=True)], _late(leads))
+        late = [earliest - lead for lead in leads]
+        bank = bank_of([row.over(window) for row, window in zip(rows, windows, strict=True)], late)
+        steps, kept = [], []
         for stage in STAGES[number:]:
-            self.check()
             on = [getattr(lane.mic, stage).on for lane in lanes]
-            if not any(on):
-                continue
-            bank = Strips([lane.mic for lane in lanes], self.sample_rate_hz, (stage,)).run(bank)
-            earliest, leads = max(leads), self._leads(lanes, stage)
-            bank, late = bank[earliest - max(leads) :], _late(leads)
-            for lane, count in enumerate(late):
-                bank[:count, lane] = 0.0
-            made = zip(lanes, separated(bank, late), on, rows, strict=True)
-            rows = [self._keep(stage, lane, audio) if is_on else row for lane, audio, is_on, row in made]
+            if any(on):
+                made = [self._empty(stage, lane) if is_on else None for lane, is_on in zip(lanes, on, strict=True)]
+                rows = [new or old for new, old in zip(made, rows, strict=True)]
+                kept += [(self._key(stage, lane.mic), row) for lane, row in zip(lanes, made, strict=True) if row]
+                strips, begins = Strips([lane.mic for lane in lanes], self.sample_rate_hz, (stage,)), min(late)
+                late = [earliest - lead for lead in self._leads(lanes, stage)]
+                steps.append(Step(strips, begins, late, [row and row.audio for row in made]))
+        if steps:
+            Pipeline(steps, bank, self.check).run(executor)
+        for key, row in kept:
+            self.cache.put(key, *row.window, row.audio)
         return {(lane.mic.id, lane.part): row for lane, row in zip(lanes, rows, strict=True)}
 
     def _leads(self, lanes: Sequence[Lane], stage: str) -> list[int]:
@@ -107,17 +115,13 @@ class Stages:
     def _source(self, lane: Lane) -> Row:
         self.check()
         window = self.windows.stage(lane.mic.id, "source", lane.part)
-        return self._keep("source", lane, self.sources.read(lane.mic, *window))
-
-    def _keep(self, stage: str, lane: Lane, audio: np.ndarray) -> Row:
-        window = self.windows.stage(lane.mic.id, stage, lane.part)
-        self.cache.put(self._key(stage, lane.mic), *window, audio)
+        audio = self.sources.read(lane.mic, *window)
+        self.cache.put(self._key("source", lane.mic), *window, audio)
         return Row(audio, window)
+
+    def _empty(self, stage: str, lane: Lane) -> Row:
+        start, stop = self.windows.stage(lane.mic.id, stage, lane.part)
+        return Row(np.empty(stop - start, np.float32), (start, stop))
 
     def _key(self, stage: str, mic: MicPlan) -> str:
         return f"{self.nodes[f'{stage}:{mic.id}'].key}@{self.windows.upstream(mic.id, stage)}"
-
-
-def _late(leads: Sequence[int]) -> list[int]:
-    """Return how many samples after the earliest of them each begins."""
-    return [max(leads) - lead for lead in leads]

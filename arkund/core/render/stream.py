@@ -102,10 +102,15 @@ class Stream:
                 gains[row, 2 * len(self.stems) : 2 * len(self.stems) + 2] = level * sides
         return np.ascontiguousarray(gains.reshape(len(mics), -1, WIDE).swapaxes(0, 1))
 
-    def blocks(self, executor: Executor, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Block]:
-        """Yield the song block by block; the next block's strips are rendered while this one is used. Raises CancelledError."""
+    def blocks(
+        self, executor: Executor, cancelled: Callable[[], bool] = lambda: False, size: int = BLOCK
+    ) -> Iterator[Block]:
+        """Yield the song block by block of so many samples; the next block's strips are rendered while this one is used.
+
+        How long blocks are changes nothing but how long one takes. Raises CancelledError.
+        """
         length, lead = self._recordings.length(self._plan.take), int(LEAD_S * self._recordings.sample_rate_hz)
-        spans = [(start, min(start + BLOCK, length)) for start in range(0, length, BLOCK)]
+        spans = [(start, min(start + size, length)) for start in range(0, length, size)]
         early = self._together([self._bank(k, -lead, 0) for k in range(len(self.groups))], last=False)
         self._skip = lead - early.kit.shape[0]
 

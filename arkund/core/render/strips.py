@@ -11,6 +11,7 @@ from arkund.core.punch.process import Compressor, Shaper
 from arkund.core.tone.process import equaliser
 
 STAGES = ("gate", "tone", "shaper", "compressor")
+OFF = {stage: getattr(MicPlan(id="off", name="off"), stage).replace(on=False) for stage in STAGES}
 NOTHING = np.zeros(0, np.float32)
 
 
@@ -21,13 +22,16 @@ class Strips:
     """
 
     def __init__(self, mics: Sequence[MicPlan], sample_rate_hz: int, stages: Collection[str] = STAGES) -> None:
-        mics = [_only(mic, stages) for mic in mics]
         self.width = width_for(len(mics))
         self._begun = False
-        self._gate = Gate([mic.gate for mic in mics], sample_rate_hz, self.width)
-        self._equaliser = equaliser([mic.tone for mic in mics], sample_rate_hz, self.width)
-        self._shaper = Shaper([mic.shaper for mic in mics], sample_rate_hz, self.width)
-        self._compressor = Compressor([mic.compressor for mic in mics], sample_rate_hz, self.width)
+
+        def of(stage: str) -> list:
+            return [getattr(mic, stage) if stage in stages else OFF[stage] for mic in mics]
+
+        self._gate = Gate(of("gate"), sample_rate_hz, self.width)
+        self._equaliser = equaliser(of("tone"), sample_rate_hz, self.width)
+        self._shaper = Shaper(of("shaper"), sample_rate_hz, self.width)
+        self._compressor = Compressor(of("compressor"), sample_rate_hz, self.width)
         self.ahead = int(self._gate.early.max())  # samples beyond those processed that must be known
 
     def run(self, bank: np.ndarray) -> np.ndarray:
@@ -54,9 +58,3 @@ class Strips:
             compressor.state,
         )
         return bank[:count]
-
-
-def _only(mic: MicPlan, stages: Collection[str]) -> MicPlan:
-    """Return a mic with the other stages off."""
-    off = {stage: getattr(mic, stage).replace(on=False) for stage in STAGES if stage not in stages}
-    return mic.replace(**off) if off else mic

@@ -17,6 +17,7 @@ from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain, gain_to_db
 
 BLOCK_S = 10.0
+SHORT_BLOCK = 1 << 15  # samples, a dozen milliseconds of work: whoever listens waits no longer for it
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +43,7 @@ def whole_song(
     meters = [Meter(count, width, recordings.sample_rate_hz) for count, width in lanes]
     pictures = [Columns(count) for count, _ in lanes]
     length, done = recordings.length(plan.take), 0
-    for block in stream.blocks(executor, cancelled):
+    for block in stream.blocks(executor, cancelled, SHORT_BLOCK):
         for bank, meter, picture in zip(block.all_banks(), meters, pictures, strict=True):
             meter.add(bank)
             picture.add(bank)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from arkund.core.beside import beside
+from arkund.core.beside import by_slices
 from arkund.core.trees import _kernels
 
 WORTH_SHARING = 64  # rows; fewer are weighed by one worker
@@ -29,7 +29,7 @@ class Trees:
         """Return what all trees say of each row together [measures: float32, shape=(rows, measures)]."""
         out = np.zeros(measures.shape[0])
         nodes = (self.roots, self.feature, self.threshold, self.left, self.right, self.value)
-        beside(lambda part: _kernels.tree_sums(measures[part], *nodes, out[part]), out.size, WORTH_SHARING)
+        by_slices(lambda part: _kernels.tree_sums(measures[part], *nodes, out[part]), out.size, WORTH_SHARING)
         return out
 
     def sure(self, measures: np.ndarray) -> np.ndarray:

@@ -123,11 +123,11 @@ def _auditions(session) -> tuple[list[float], list[float]]:
     rate = session.sample_rate_hz
     span = (20 * rate, (20 + LOOP_S) * rate)
     plan = session.plan
-    listening.audition(session, plan, span, "kit", "after", "level")
+    listening.audition(session, plan, listening.Question(span, step="level"))
 
     def heard_ms(changes: dict) -> float:
         tried = change.put(plan, changes)
-        return 1000 * _timed(lambda: listening.audition(session, tried, span, "kit", "after", ""))[0]
+        return 1000 * _timed(lambda: listening.audition(session, tried, listening.Question(span)))[0]
 
     one, everything = [], []
     for number in range(AUDITIONS):

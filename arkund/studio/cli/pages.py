@@ -33,6 +33,7 @@ KEYS = (
     "heard_ms_p95",
 )
 CHANGES = 20
+PATIENCE_MS = 120_000  # a slow machine is measured, too
 
 ZOOM = """() => new Promise((done) => {
   const canvas = document.querySelector("canvas"), out = [];
@@ -76,14 +77,18 @@ SCROLL = """() => new Promise((done) => {
 
 HEARD = """(value) => new Promise((done) => {
   const { player } = globalThis.arkund;
-  const play = player.play.bind(player);
+  const kept = { play: player.play, playPart: player.playPart };
   const field = document.querySelector('input[aria-label="frequency of filter 1"]');
   const began = performance.now();
-  player.play = (sound) => {
-    play(sound);
-    player.play = play;
-    done(performance.now() - began + 5 + 1000 * player.context.baseLatency);
-  };
+  for (const name of Object.keys(kept)) {
+    player[name] = (...sound) => {
+      const wait = kept[name].apply(player, sound);
+      if (wait === null) return null;
+      Object.assign(player, kept);
+      done(performance.now() - began + 1000 * (wait + player.context.baseLatency));
+      return wait;
+    };
+  }
   field.value = value;
   field.dispatchEvent(new Event("change", { bubbles: true }));
 })"""
@@ -141,20 +146,22 @@ def _browsed(address: str, session_id: int) -> dict:
     with sync_playwright() as playwright:
         unbound = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS + UNBOUND)
         page = unbound.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(PATIENCE_MS)
         weights: list[int] = []  # of the first page
         page.on("response", lambda answer: weights.append(_weight(answer)))
         page.goto(f"{address}/s/{session_id}/load/")
         page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
         page.wait_for_timeout(1500)
         weight = sum(weights)
+        _settled(page)
         frames = page.evaluate(ZOOM)
         page.goto(f"{address}/s/{session_id}/timing/")
-        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
-        page.wait_for_timeout(500)
+        _settled(page)
         scrolled = page.evaluate(SCROLL)
         unbound.close()
         usual = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = usual.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(PATIENCE_MS)
         heard = _heard(page, f"{address}/s/{session_id}/tone/?of=sn-top")
         usual.close()
     return {
@@ -164,6 +171,13 @@ def _browsed(address: str, session_id: int) -> dict:
         "heard_ms_median": round(statistics.median(heard), 1),
         "heard_ms_p95": round(statistics.quantiles(heard, n=20)[-1], 1),
     }
+
+
+def _settled(page) -> None:
+    """Wait until the page's chart is there and the song is measured in the background."""
+    page.wait_for_timeout(500)
+    page.wait_for_function("() => !/Measuring|the whole song/.test(document.body.innerText)")
+    page.wait_for_timeout(1500)
 
 
 def _weight(answer) -> int:

@@ -1,7 +1,8 @@
 """A session: one song's drum recording with its current Plan."""
 
-import functools
 import marshal
+import threading
+from collections import OrderedDict
 
 from django.conf import settings
 from django.db import models
@@ -31,10 +32,30 @@ class Session(models.Model):
     @property
     def plan(self) -> Plan:
         """Return the current Plan, checked."""
-        return _read(marshal.dumps(self.plan_json))
+        content = _content(self.plan_json)
+        with _lock:
+            known = _plans.get(content)
+        return known or _remember(content, Plan.from_json(self.plan_json))
+
+    @plan.setter
+    def plan(self, plan: Plan) -> None:
+        self.plan_json = plan.to_json()
+        _remember(_content(self.plan_json), plan)
 
 
-@functools.lru_cache(maxsize=16)
-def _read(data: bytes) -> Plan:
-    """Read a Plan once: a song whose every stroke was moved has thousands of cuts, and each request asks for it several times."""
-    return Plan.from_json(marshal.loads(data))  # noqa: S302 - what was dumped a line before
+# A song whose every stroke was moved has thousands of cuts, and each request asks for its Plan several times: it is read once.
+MOST_PLANS = 16
+_plans: OrderedDict[bytes, Plan] = OrderedDict()
+_lock = threading.Lock()
+
+
+def _content(data: dict) -> bytes:
+    return marshal.dumps(data, 2)  # the last version in which equal data give equal bytes
+
+
+def _remember(content: bytes, plan: Plan) -> Plan:
+    with _lock:
+        _plans[content] = plan
+        while len(_plans) > MOST_PLANS:
+            _plans.popitem(last=False)
+    return plan

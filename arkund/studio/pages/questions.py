@@ -32,7 +32,7 @@ PAGES = {
             "lineup",
             "Line up",
             "Do the mics push together, at the same moment?",
-            "The average hit of one drum in every mic; the line marks where its sound begins in the reference.",
+            "One drum’s average hit in every mic; the dotted line is the reference’s first sample.",
         ),
         Step(
             "takes",

@@ -24,7 +24,8 @@ def hits(request: HttpRequest, session_id: int, piece: str) -> JsonResponse:
 def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     """Return a loop as planar float32 (all left samples, then all right), its figures in the X-Audition header.
 
-    ``changes`` are tried on without a Move, so that a slider is heard while it is held. A ``chunk`` belongs to the song: it keeps its ends.
+    ``changes`` are tried on without a Move, so that a slider is heard while it is held. A ``chunk`` belongs to the song: it keeps its ends. A ``part`` of a
+    loop is what is under the ear, wanted before the rest.
     """
     session = session_or_404(request, session_id)
     body = body_of(request)
@@ -34,20 +35,16 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     changes = wanted(body, "changes", dict, {})
     if changes:
         plan = change.put(plan, changes)
-    span = (wanted(body, "start", int), wanted(body, "stop", int))
-    version = wanted(body, "version", str, "after")
-    if version not in ("after", "before"):
-        raise SettingsError(f"version: expected before or after, got {version!r}.")
-    made = listening.audition(
-        session,
-        plan,
-        span,
-        wanted(body, "what", str, "kit"),
-        version,
-        wanted(body, "step", str, ""),
-        wanted(body, "chunk", bool, False),
-        lambda: listening.overtaken(client, number),
+    question = listening.Question(
+        span=(wanted(body, "start", int), wanted(body, "stop", int)),
+        what=wanted(body, "what", str, "kit"),
+        version=wanted(body, "version", str, "after"),
+        step=wanted(body, "step", str, ""),
+        chunk=wanted(body, "chunk", bool, False),
+        part=_part(wanted(body, "part", list, [])),
+        matched_db=wanted(body, "matched", float, 0.0),
     )
+    made = listening.audition(session, plan, question, lambda: listening.overtaken(client, number))
     if listening.overtaken(client, number):
         raise CancelledError("Overtaken by a newer change.")
     response = HttpResponse(made.audio.T.tobytes(), content_type="application/octet-stream")
@@ -61,6 +58,12 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     )
     response["Cache-Control"] = "no-store"
     return response
+
+
+def _part(given: list) -> tuple[int, int] | None:
+    if given and (len(given) != 2 or any(type(each) is not int for each in given)):
+        raise SettingsError(f"part: expected two whole numbers of samples, got {given!r}.")
+    return (given[0], given[1]) if given else None
 
 
 def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpResponse:

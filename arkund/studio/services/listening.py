@@ -1,6 +1,8 @@
 """What the listening bar plays: loops of the kit or a drum, before and after at equal loudness."""
 
 import threading
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -8,9 +10,9 @@ from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
-from arkund.core.render.loop import Loop, as_chunk, finish, in_front, match_db, with_backing
+from arkund.core.render.loop import FADE_MS, MOST_MATCH_DB, Loop, as_chunk, finish, in_front, match_db, with_backing
 from arkund.core.render.render import key_listen
-from arkund.core.render.source import backing_span
+from arkund.core.render.source import Recordings, backing_span
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
@@ -25,6 +27,7 @@ STEP_FIELDS = {
 }
 
 MOST_REMEMBERED = 64
+NEVER_MATCHED = ("key:", "change")
 WITH_BACKING = ("kit", "in:")  # what is listened to within the music
 
 _loudness_before: dict[
@@ -47,62 +50,87 @@ def overtaken(client: str, number: int) -> bool:
     return _latest.get(client, 0) > number
 
 
-def audition(
-    session: Session,
-    plan: Plan,
-    span: tuple[int, int],
-    what: str,
-    version: str,
-    step: str,
-    chunk: bool = False,
-    cancelled=lambda: False,
-) -> Loop:
-    """Render a loop, or a chunk of the song, whose ends are not faded.
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What a page wants to hear.
 
     what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:MIC`` or ``change`` (after minus before);
-    version : ``after``, or ``before`` = without this step. The after is brought to the loudness of the before.
+    version : ``after``, or ``before`` = without this step; chunk : a chunk of the song, not a loop; part : of the loop, what is under the ear and wanted
+    first; matched_db : by how much the last loop was raised, because a part's own loudness says little.
     """
-    rate = session.sample_rate_hz
-    if not 0 <= span[0] < span[1] or span[1] - span[0] > LONGEST_S * rate:
-        raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
-    recordings = recordings_of(session)
 
-    def made(audio: np.ndarray, matched_db: float = 0.0, loudness_lufs: float | None = None) -> Loop:
-        loudness = quick_loudness_lufs(audio, rate) if loudness_lufs is None else loudness_lufs
-        if plan.backing.on and what.startswith(WITH_BACKING):
-            music = backing_span(plan, recordings, *span)
-            audio = with_backing(audio, music, plan.backing.level_db, 0.0 if chunk else matched_db)
-        return as_chunk(audio, rate, loudness) if chunk else finish(audio, rate, matched_db, loudness)
+    span: tuple[int, int]
+    what: str = "kit"
+    version: str = "after"
+    step: str = ""
+    chunk: bool = False
+    part: tuple[int, int] | None = None
+    matched_db: float = 0.0
 
-    if what.startswith("key:"):
-        return made(key_listen(plan, recordings, what[4:], span))
-    plain = without(plan, step)
-    if what == "change":
-        after = _rendered(plan, recordings, span, "kit", cancelled)
-        before = _rendered(plain, recordings, span, "kit", cancelled)
-        return made(after - before)
-    if version == "before":
-        return made(_rendered(plain, recordings, span, what, cancelled))
-    audio = _rendered(plan, recordings, span, what, cancelled)
-    if plain == plan or chunk:
-        return made(audio)
-    found = quick_loudness_lufs(audio, rate)
-    key = (session.pk, plain, span, what)
+    @property
+    def heard(self) -> tuple[int, int]:
+        """What is rendered of the span."""
+        return self.part or self.span
+
+    def check(self, sample_rate_hz: int) -> None:
+        """Raise SettingsError where it makes no sense."""
+        start, stop = self.span
+        if not 0 <= start < stop or stop - start > LONGEST_S * sample_rate_hz:
+            raise SettingsError(f"span: expected a start before its end and at most {LONGEST_S:.0f} s.")
+        if self.part and not start <= self.part[0] < self.part[1] <= stop:
+            raise SettingsError("part: expected a start before its end, both within the span.")
+        if self.version not in ("after", "before"):
+            raise SettingsError(f"version: expected before or after, got {self.version!r}.")
+        if not abs(self.matched_db) <= MOST_MATCH_DB:
+            raise SettingsError(f"matched_db: expected at most {MOST_MATCH_DB:.0f} dB up or down.")
+
+
+def audition(session: Session, plan: Plan, question: Question, cancelled: Callable[[], bool] = lambda: False) -> Loop:
+    """Render what was asked for. A loop after the step is brought to the loudness of the one before it; only a loop's ends are faded."""
+    q, rate = question, session.sample_rate_hz
+    q.check(rate)
+    recordings, plain = recordings_of(session), without(plan, q.step)
+    audio = _audio(plan, plain, recordings, q, cancelled)
+    loudness, matched_db = quick_loudness_lufs(audio, rate), 0.0
+    if q.version == "after" and plain != plan and not q.chunk and not q.what.startswith(NEVER_MATCHED):
+        matched_db = q.matched_db
+        if not q.part:
+            matched_db = match_db(_loudness_of(session, plain, recordings, q, cancelled), loudness)
+    if plan.backing.on and q.what.startswith(WITH_BACKING):
+        music = backing_span(plan, recordings, *q.heard)
+        audio = with_backing(audio, music, plan.backing.level_db, matched_db)
+    if q.chunk:
+        return as_chunk(audio, rate, loudness)
+    return finish(audio, rate, matched_db, loudness, 0.0 if q.part else FADE_MS)
+
+
+def _audio(plan: Plan, plain: Plan, recordings: Recordings, q: Question, cancelled: Callable[[], bool]) -> np.ndarray:
+    if q.what.startswith("key:"):
+        return key_listen(plan, recordings, q.what[4:], q.heard)
+    if q.what == "change":
+        kit = replace(q, what="kit")
+        return _rendered(plan, recordings, kit, cancelled) - _rendered(plain, recordings, kit, cancelled)
+    return _rendered(plain if q.version == "before" else plan, recordings, q, cancelled)
+
+
+def _loudness_of(session: Session, plan: Plan, recordings: Recordings, q: Question, cancelled) -> float:
+    """Return the loudness of what is asked for with another Plan, in LUFS, remembered."""
+    key = (session.pk, plan, q.span, q.what)
     if key not in _loudness_before:
-        before = _rendered(plain, recordings, span, what, cancelled)
-        _loudness_before[key] = quick_loudness_lufs(before, rate)
+        audio = _rendered(plan, recordings, q, cancelled)
+        _loudness_before[key] = quick_loudness_lufs(audio, session.sample_rate_hz)
         while len(_loudness_before) > MOST_REMEMBERED:
             _loudness_before.pop(next(iter(_loudness_before)), None)
-    return made(audio, match_db(_loudness_before[key], found), found)
+    return _loudness_before[key]
 
 
-def _rendered(plan: Plan, recordings, span, what: str, cancelled) -> np.ndarray:
-    kind, _, name = what.partition(":")
+def _rendered(plan: Plan, recordings: Recordings, q: Question, cancelled: Callable[[], bool]) -> np.ndarray:
+    kind, _, name = q.what.partition(":")
     if kind == "in":
         if name not in PIECES:
             raise SettingsError(f"what: unknown piece {name!r}.")
-        return rendered(in_front(plan, name), recordings, span, "kit", cancelled)
-    return rendered(plan, recordings, span, what, cancelled)
+        return rendered(in_front(plan, name), recordings, q.heard, "kit", cancelled, q.span)
+    return rendered(plan, recordings, q.heard, q.what, cancelled, q.span)
 
 
 def without(plan: Plan, step: str) -> Plan:

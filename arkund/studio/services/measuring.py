@@ -59,6 +59,11 @@ class Measure:
             self._hits = hits_of(self.session, self.plan)
         return self._hits
 
+    @functools.cached_property
+    def _hits_key(self) -> str:
+        rows = [(p, h.time_s, h.level_db) for p, hs in sorted(self.hits.items()) for h in hs]
+        return hashlib.sha256(json.dumps(rows).encode()).hexdigest()
+
     @property
     def heard_hits(self) -> dict:
         """Return the hits where they sound after the edits and, by mic, before its own delay."""
@@ -76,8 +81,8 @@ class Measure:
         return sum_of_mics(self.recordings, self.plan.take, [mic.id for mic in self.plan.mics], start, stop)
 
     def _kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
-        hits = [(p, h.time_s, h.level_db) for p, hs in sorted(self.hits.items()) for h in hs]
-        content = json.dumps([VERSION, kind, self.session.pk, self._performance, depends, hits], sort_keys=True)
+        content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]
+        content = json.dumps(content, sort_keys=True)
         key = hashlib.sha256(content.encode()).hexdigest()
         found = Measured.objects.filter(pk=key).first()
         if found is not None:

@@ -103,6 +103,6 @@ def _next_number(session: Session) -> int:
 
 
 def _save(session: Session, plan) -> None:
-    session.plan_json = plan.to_json()
+    session.plan = plan
     session.version += 1
     session.save(update_fields=["plan_json", "version"])

@@ -10,7 +10,7 @@ from arkund.core.hits.settings import Channel
 from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import Plan
 from arkund.core.takes.process import joined_rows
-from arkund.studio.models import Measured, MicRecording, Session, Take
+from arkund.studio.models import Measured, MicRecording, Session
 from arkund.studio.services import places, store
 
 FINDER_VERSION = 6  # raised when hits are found in another way
@@ -18,12 +18,13 @@ FINDER_VERSION = 6  # raised when hits are found in another way
 
 def recordings_of(session: Session) -> Library:
     """Return a session's takes as the core reads them."""
-    rows = MicRecording.objects.filter(take__session=session).values_list("take__key", "mic", "digest")
+    rows = MicRecording.objects.filter(take__session=session)
+    rows = list(rows.values_list("take__key", "take__length", "mic", "digest"))
     return Library(
         folder=store.audio_folder(),
         sample_rate_hz=session.sample_rate_hz,
-        files={(take, mic): sha for take, mic, sha in rows},
-        lengths=dict(Take.objects.filter(session=session).values_list("key", "length")),
+        files={(take, mic): sha for take, _, mic, sha in rows},
+        lengths={take: length for take, length, _, _ in rows},
     )
 
 

@@ -10,17 +10,17 @@ from time import monotonic, sleep
 
 import numpy as np
 
+from arkund.core.beside import HELPERS
 from arkund.core.plan.plan import Plan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import render
 from arkund.core.render.source import Recordings
 from arkund.studio.services import store
 
-WORKERS = 2
-QUIET_S = 0.7  # after a render, before background work goes on: changes come in bursts
+QUIET_S = 1.5  # after a render, before background work goes on: changes come in bursts
 LOOK_EVERY_S = 0.05
 log = logging.getLogger(__name__)
-workers = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
+workers = ThreadPoolExecutor(HELPERS, thread_name_prefix="render")
 
 
 @functools.cache
@@ -35,10 +35,11 @@ def rendered(
     span: tuple[int, int],
     output: str = "kit",
     cancelled: Callable[[], bool] = lambda: False,
+    within: tuple[int, int] | None = None,
 ) -> np.ndarray:
     """Return a span of one output of a Plan: see ``render``."""
     with _listening():
-        audio = render(plan, recordings, span, output, cache(), workers, cancelled)
+        audio = render(plan, recordings, span, output, cache(), workers, cancelled, within)
     log.debug("%s %s: %s", output, span, cache().figures())
     return audio
 

@@ -10,7 +10,7 @@ from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, Placement, Plan
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
-from arkund.core.render import graph, stages
+from arkund.core.render import graph, pipeline, stages
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import key_listen, pan_gains, placed, render
 from arkund.core.render.strips import Strips
@@ -135,6 +135,50 @@ class TestSpans:
             whole = render(plan, kit, (0, kit.samples), output)
             part = render(plan, kit, (300_000, 340_000), output)
             assert np.max(np.abs(part - whole[300_000:340_000])) < 10 ** (-90 / 20), output
+
+
+class TestWithin:
+    """What is under the ear first, then the rest."""
+
+    @pytest.mark.parametrize("seed", range(20, 24))
+    @pytest.mark.parametrize("output", ["kit", "mix", "path:punch", "drum:snare"])
+    def test_a_part_is_the_same_place_of_the_whole(self, kit, seed, output):
+        """Within -90 dBFS, from whatever cache; and the whole is not changed by having heard a part before."""
+        plan, rng, cache = random_plan(kit.plan, seed), np.random.default_rng(seed), SpanCache()
+        start = int(rng.integers(0, kit.samples - 100_000))
+        part = start + int(rng.integers(0, 50_000)), start + int(rng.integers(60_000, 96_000))
+        span = start, start + 96_000
+        heard = render(plan, kit, part, output, cache, within=span)
+        whole = render(plan, kit, span, output)
+        worst = np.max(np.abs(heard - whole[part[0] - start : part[1] - start]))
+        assert 20 * np.log10(worst + 1e-12) < -90
+        assert np.array_equal(render(plan, kit, span, output, cache), whole)
+        assert np.array_equal(render(plan, kit, part, output, cache, within=span), heard)
+
+    def test_the_rest_finds_its_mics_rendered(self, kit, monkeypatch):
+        """The whole span reads no file and runs no stage after its part was heard."""
+        plan, cache = all_on(kit.plan), SpanCache()
+        render(plan, kit, (210_000, 220_000), cache=cache, within=(200_000, 260_000))
+        monkeypatch.setattr(stages.Sources, "read", lambda *_: pytest.fail("a source was read"))
+        monkeypatch.setattr(stages, "Strips", lambda *_: pytest.fail("a stage ran"))
+        render(plan, kit, (200_000, 260_000), cache=cache)
+
+    def test_cancelled_between_two_pieces(self, kit, monkeypatch):
+        """Also where a mic's stages run side by side; what was made until then is not kept."""
+        plan, cache, asked = all_on(kit.plan), SpanCache(), []
+        monkeypatch.setattr(pipeline, "PIECE", 4096)
+        with ThreadPoolExecutor(1) as pool, pytest.raises(CancelledError):
+            render(
+                plan, kit, (200_000, 260_000), "alone:SN top", cache, pool, lambda: asked.append(1) or len(asked) > 12
+            )
+        assert cache.figures().memory_bytes > 0
+        whole = render(plan, kit, (200_000, 260_000), "alone:SN top", cache)
+        assert np.array_equal(whole, render(plan, kit, (200_000, 260_000), "alone:SN top"))
+
+    def test_a_part_elsewhere(self, kit):
+        """The message says what lies where."""
+        with pytest.raises(SettingsError, match="5 to 30 does not lie within 10 to 40"):
+            render(kit.plan, kit, (5, 30), within=(10, 40))
 
 
 class TestCache:

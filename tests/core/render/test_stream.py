@@ -7,9 +7,8 @@ import pytest
 
 from arkund.core.blend.settings import PUNCH, SUSTAIN
 from arkund.core.errors import CancelledError
-from arkund.core.render import stream as stream_module
 from arkund.core.render.render import render
-from arkund.core.render.stream import Stream
+from arkund.core.render.stream import BLOCK, Stream
 from tests.core.render.test_render import random_plan
 from tests.kits import small_kit
 
@@ -19,11 +18,11 @@ def kit():
     return small_kit(seed=773, style="busy", bpm=120.0, bars=3)
 
 
-def streamed(plan, kit, workers: int = 2) -> tuple[Stream, dict[str, np.ndarray]]:
+def streamed(plan, kit, workers: int = 2, size: int = BLOCK) -> tuple[Stream, dict[str, np.ndarray]]:
     """Stream a whole song; return every output by name."""
     stream = Stream(plan, kit)
     with ThreadPoolExecutor(workers) as pool:
-        blocks = list(stream.blocks(pool))
+        blocks = list(stream.blocks(pool, size=size))
     out = {"kit": np.concatenate([block.kit for block in blocks])}
     for stem in stream.stems:
         bank, lane = stream.places()[stem]
@@ -38,11 +37,10 @@ class TestStream:
     """Everything keeps its state from block to block."""
 
     @pytest.mark.parametrize("seed", [51, 52, 53])
-    def test_equals_any_span(self, kit, seed, monkeypatch):
+    def test_equals_any_span(self, kit, seed):
         """Strips, stems, paths and kit of random Plans, at random places, within -90 dBFS; every output has the song's length."""
-        monkeypatch.setattr(stream_module, "BLOCK", 30_011)
         plan = random_plan(kit.plan, seed)
-        stream, out = streamed(plan, kit)
+        stream, out = streamed(plan, kit, size=30_011)
         rng = np.random.default_rng(seed)
         names = ["kit", "path:punch", *rng.choice(sorted(out), 4)]
         for name in names:
@@ -53,14 +51,12 @@ class TestStream:
             assert 20 * np.log10(away + 1e-12) < -90, name
         assert {f"strip:{mic.id}" for mic in plan.mics} | {"kit", *stream.stems} == set(out)
 
-    def test_blocks_and_workers_do_not_show(self, kit, monkeypatch):
+    def test_blocks_and_workers_do_not_show(self, kit):
         """Other block lengths and other numbers of workers give the same song; the same ones the same bytes."""
         plan = random_plan(kit.plan, 54)
-        monkeypatch.setattr(stream_module, "BLOCK", 20_000)
-        _, one = streamed(plan, kit)
-        _, same = streamed(plan, kit, workers=1)
-        monkeypatch.setattr(stream_module, "BLOCK", 70_001)
-        _, other = streamed(plan, kit)
+        _, one = streamed(plan, kit, size=20_000)
+        _, same = streamed(plan, kit, workers=1, size=20_000)
+        _, other = streamed(plan, kit, size=70_001)
         for name, audio in one.items():
             assert np.array_equal(audio, same[name]), name
             assert np.abs(audio - other[name]).max() < 1e-5, name

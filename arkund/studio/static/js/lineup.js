@@ -5,7 +5,7 @@ import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { get } from "./lib/server.js";
 
-const ROW = 44;
+const ROW = 40;
 
 Alpine.data("lineup", () => ({
   ...charted({ left: 92, right: 130, top: 34, bottom: 32 }),

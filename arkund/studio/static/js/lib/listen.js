@@ -8,6 +8,9 @@ const CHUNK_S = 4;
 const WANTED_AHEAD_S = 6;
 const SWAP_AFTER_S = 0.35; // how far ahead of the ear a changed song takes over
 const LATE_MS = 600;
+const PART_S = 1.5; // of a loop: what is under the ear is rendered first, and played until the rest is there
+const LEAST_PART_S = 0.4; // before the loop begins anew
+const ANSWER_S = 0.04; // an answer takes as long at least
 
 const player = new Player();
 const sounds = new Sounds(boot.session, boot.step);
@@ -25,6 +28,7 @@ export function registerListen() {
     version: "after",
     level: START_LEVEL_DB,
     matched: 0,
+    shown: null, // what the figures are of
     loudness: null,
     peak: null,
     trial: {},
@@ -92,11 +96,11 @@ export function registerListen() {
       return { what: this.what, version: this.version, start, stop, changes: this.trial, ...more };
     },
     /** Ask, and say so when the answer is late: the old sound goes on meanwhile. */
-    async asked(question) {
+    async asked(question, first = null) {
       this.waiting = true;
       const late = setTimeout(() => (this.late = true), LATE_MS);
       try {
-        return await sounds.ask(question);
+        return await sounds.ask(question, first);
       } catch (error) {
         Alpine.store("page").say(error.message, true);
         return null;
@@ -113,14 +117,30 @@ export function registerListen() {
         await this.swapSong();
         return;
       }
-      const sound = await this.asked(this.question(this.start, this.length));
+      const sound = await this.asked(this.question(this.start, this.length), this.underEar());
       if (!sound || !this.playing || this.song) return;
       player.play(sound);
       this.show(sound);
       this.prefetch();
     },
+    /** The part of the loop that the ear is about to hear; null where the whole loop comes as soon, or another one sounds. */
+    underEar() {
+      const { current } = player;
+      const another = this.shown !== this.what || !current || Math.abs(current.duration - this.length) > 1e-3;
+      if (another || this.length < 2 * PART_S) return null;
+      const soon = player.place + ANSWER_S;
+      const from = soon < this.length - LEAST_PART_S ? soon : 0;
+      const { start, stop } = this.question(this.start, this.length);
+      const first = start + Math.round(from * boot.rate);
+      return {
+        part: [first, Math.min(first + Math.round(PART_S * boot.rate), stop)],
+        matched: this.matched,
+        play: (sound) => this.playing && !this.song && player.playPart(sound, (first - start) / boot.rate),
+      };
+    },
     show(sound) {
       if (!this.song && this.version === "after") this.matched = sound.matched_db;
+      this.shown = this.what;
       this.loudness = sound.loudness;
       this.peak = sound.peak_db;
     },

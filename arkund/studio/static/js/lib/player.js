@@ -6,6 +6,7 @@ const JUMP_LU = 4; // as much louder a new version may be at once; the rest come
 const GENTLE_S = 1.5;
 const START_S = 0.5; // playback fades in
 const STOP_S = 0.03;
+const MOST_WAIT_S = 0.6; // for the place at which a part of the loop begins
 export const START_LEVEL_DB = -14;
 
 const gainOf = (level) => 10 ** (level / 20);
@@ -15,10 +16,20 @@ export function jumpGain(before, after) {
   return gainOf(Math.min(0, before + JUMP_LU - after));
 }
 
+/** Mean power of some samples of both channels. */
+function power(left, right, from, until) {
+  let sum = 0;
+  for (let i = from; i < until; i += 1) sum += left[i] * left[i] + right[i] * right[i];
+  return sum / Math.max(until - from, 1);
+}
+
+const levelOf = (energy) => 10 * Math.log10(energy + 1e-12);
+
 export class Player {
   constructor() {
     this.context = null;
     this.current = null; // the loop that sounds
+    this.part = null; // of a newer version of it, which sounds in its place
     this.chunks = []; // of the song: {source, gain, at, from, until}, in order
     this.level = START_LEVEL_DB;
     this.began = 0;
@@ -59,7 +70,7 @@ export class Player {
     return last ? last.at + last.until - last.from - this.context.currentTime : 0;
   }
 
-  /** Play a loop, or let it take over at the same place where one of the same length is running. */
+  /** Play a loop, or let it take over at the same place where one of the same length is running. Returns the seconds until it sounds. */
   play(sound) {
     const { context } = this;
     this.#endSong(context.currentTime + LEAD_S, SWAP_S);
@@ -76,18 +87,50 @@ export class Player {
     gain.gain.linearRampToValueAtTime(first, now + fade);
     if (first < 1) gain.gain.linearRampToValueAtTime(1, now + fade + GENTLE_S);
     source.start(now, same ? (now - this.began) % duration : 0);
-    if (before) this.#release(before, now, SWAP_S);
+    this.#endLoop(now, SWAP_S);
     this.current = { source, gain, duration, loudness: sound.loudness };
+    return LEAD_S;
+  }
+
+  /** Let a part of a newer version, which begins at a place of the loop in seconds, sound in its place as soon as the ear is there. If the whole of it is
+   * not there at its end, the old one goes on. Returns the seconds until it sounds, null where it comes too late. */
+  playPart(sound, from) {
+    const { context, current } = this;
+    if (!current) return null;
+    const now = context.currentTime + LEAD_S;
+    const lasts = sound.left.length / sound.rate;
+    const behind = (((now - this.began - from) % current.duration) + current.duration) % current.duration; // since the ear was there
+    const offset = behind < lasts - 2 * SWAP_S ? behind : 0;
+    const wait = offset === behind ? 0 : current.duration - behind;
+    if (wait > MOST_WAIT_S) return null; // too late: the whole of it will do
+    const at = now + wait;
+    const end = at + lasts - offset;
+    const { source, gain } = this.#source(sound);
+    const first = this.#partGain(sound, from);
+    const last = Math.min(1, first + ((1 - first) * (end - at - 2 * SWAP_S)) / GENTLE_S);
+    gain.gain.setValueAtTime(0, at);
+    gain.gain.linearRampToValueAtTime(first, at + SWAP_S);
+    gain.gain.linearRampToValueAtTime(last, end - SWAP_S);
+    gain.gain.linearRampToValueAtTime(0, end);
+    source.start(at, offset);
+    source.onended = () => gain.disconnect();
+    const old = current.gain.gain;
+    const level = this.part ? Number(at >= this.part.end) : old.value; // of the loop behind it, by then
+    if (this.part) this.#release(this.part, at, SWAP_S);
+    old.cancelScheduledValues(at);
+    old.setValueAtTime(level, at);
+    old.linearRampToValueAtTime(0, at + SWAP_S);
+    old.setValueAtTime(0, end - SWAP_S);
+    old.linearRampToValueAtTime(1, end);
+    this.part = { source, gain, end };
+    return at - context.currentTime;
   }
 
   /** Let a chunk of the song follow the last one, to the sample; the first fades in. `from`, `until`: its place in the song in seconds;
    * `matched`: dB by which this version is played louder or softer. */
   queue(sound, from, until, matched = 0) {
     const { context } = this;
-    if (this.current) {
-      this.#release(this.current, context.currentTime, STOP_S);
-      this.current = null;
-    }
+    this.#endLoop(context.currentTime, STOP_S);
     const { source, gain } = this.#source(sound);
     const last = this.chunks.at(-1);
     const follows = last ? last.at + last.until - last.from : 0;
@@ -124,8 +167,7 @@ export class Player {
     if (!this.context) return;
     this.#endSong(this.context.currentTime, STOP_S);
     this.chunks = [];
-    if (this.current) this.#release(this.current, this.context.currentTime, STOP_S);
-    this.current = null;
+    this.#endLoop(this.context.currentTime, STOP_S);
   }
 
   /** Set the listening level; it glides, and never by more than the ear expects. */
@@ -150,6 +192,21 @@ export class Player {
     const gain = this.context.createGain();
     source.connect(gain).connect(this.master);
     return { source, gain };
+  }
+
+  /** The gain that a part begins with, by what sounded at the same place: see `jumpGain`. */
+  #partGain({ left, right, rate }, from) {
+    const old = this.current.source.buffer;
+    const first = Math.round(from * rate);
+    const until = Math.min(first + left.length, old.length);
+    const before = power(old.getChannelData(0), old.getChannelData(1), first, until);
+    return jumpGain(levelOf(before), levelOf(power(left, right, 0, until - first)));
+  }
+
+  #endLoop(at, fade) {
+    for (const each of [this.part, this.current]) if (each) this.#release(each, at, fade);
+    this.part = null;
+    this.current = null;
   }
 
   #keep(chunk) {

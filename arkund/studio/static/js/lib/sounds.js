@@ -18,12 +18,18 @@ export class Sounds {
     this.kept.clear();
   }
 
-  /** The sound of a question {what, version, start, stop, changes}; null where a newer one overtook it. */
-  async ask(question) {
+  /** The sound of a question {what, version, start, stop, changes}; null where a newer one overtook it. Of a loop a part is fetched first where `first`
+   * says one: {part, matched, play}. */
+  async ask(question, first = null) {
     const mine = this.#overtake();
     const key = keyOf(question);
     if (this.kept.has(key)) return this.kept.get(key);
     try {
+      if (first) {
+        const part = await this.#fetch({ ...question, part: first.part, matched: first.matched }, mine);
+        if (mine !== this.number) return null;
+        first.play(part);
+      }
       const sound = await this.#fetch(question, mine);
       if (mine !== this.number) return null;
       this.#keep(key, sound);
