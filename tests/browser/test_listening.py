@@ -5,25 +5,10 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.tap import Tap, tappable
+
 pytestmark = pytest.mark.browser
 CHANGING_S = 30
-
-# All that is played, as the largest runs of digital silence within it and its length. The recording itself is never exactly silent.
-LISTEN = """() => {
-  const { player } = globalThis.arkund, { context } = player;
-  const tap = context.createScriptProcessor(4096, 2, 1);
-  const heard = { samples: 0, silent: 0, longest: 0, jump: 0, last: null };
-  tap.onaudioprocess = ({ inputBuffer }) => {
-    const left = inputBuffer.getChannelData(0);
-    for (const v of left) {
-      heard.silent = v === 0 ? heard.silent + 1 : 0;
-      heard.longest = Math.max(heard.longest, heard.silent);
-      heard.samples += 1;
-    }
-  };
-  player.analyser.connect(tap).connect(context.destination);
-  globalThis.heard = heard;
-}"""
 
 # The buffer that plays now against one asked for anew: the largest difference of their samples.
 DIFFERENCE = """async (question) => {
@@ -41,7 +26,7 @@ DIFFERENCE = """async (question) => {
 @pytest.fixture
 def playing(page: Page, session: str) -> Page:
     """The tone page with a high-pass, the kit's loop of 4 s playing."""
-    page.goto(f"{session}/tone/?of=sn-top")
+    tappable(page).goto(f"{session}/tone/?of=sn-top")
     add = page.get_by_role("button", name="+ high-pass")
     expect(add).to_be_enabled()
     add.click()
@@ -80,6 +65,15 @@ PARTS = """(back) => {
 }"""
 
 
+# Whether the loop behind a part was ever silent.
+BEHIND = """() => {
+  globalThis.behind = { hidden: false };
+  setInterval(() => {
+    if (globalThis.arkund.player.current.gain.gain.value === 0) globalThis.behind.hidden = true;
+  }, 10);
+}"""
+
+
 class TestPartFirst:
     """What is under the ear is heard before the rest of the loop is there."""
 
@@ -87,27 +81,30 @@ class TestPartFirst:
         field = page.get_by_label("frequency of filter 1", exact=True)
         field.evaluate("(f, v) => { f.value = v; f.dispatchEvent(new Event('change', { bubbles: true })); }", value)
 
+    def part_sounds(self, page: Page) -> bool:
+        """Change something, and say whether a part of it came in time to be played: on a busy machine it may not."""
+        before = page.evaluate("() => globalThis.parts")
+        self.change(page, 700 + before["whole"])
+        page.wait_for_function("(n) => globalThis.parts.whole > n", arg=before["whole"])
+        return page.evaluate("() => globalThis.parts.sounded") > before["sounded"]
+
     def test_then_the_whole(self, playing):
         """The part gives way to the loop that was asked for with it."""
         page = playing
         page.evaluate(PARTS, False)
-        self.change(page, 740)
-        page.wait_for_function("() => globalThis.parts.whole === 1")
-        assert page.evaluate("() => globalThis.parts.sounded") == 1
+        assert any(self.part_sounds(page) for _ in range(8))
         assert page.evaluate("() => globalThis.arkund.player.part") is None
 
     def test_without_the_whole(self, playing):
         """The old loop goes on behind the part, without a gap and at its full level."""
         page = playing
         page.evaluate(PARTS, True)
-        page.evaluate(LISTEN)
-        self.change(page, 740)
-        page.wait_for_function("() => globalThis.parts.sounded === 1")
-        page.wait_for_timeout(300)
-        assert page.evaluate("() => globalThis.arkund.player.current.gain.gain.value") == 0
-        page.wait_for_timeout(2500)
-        assert page.evaluate("() => globalThis.arkund.player.current.gain.gain.value") == 1
-        assert page.evaluate("() => globalThis.heard.longest") < 48
+        tap = Tap(page)
+        page.evaluate(BEHIND)
+        assert any(self.part_sounds(page) for _ in range(8))
+        page.wait_for_function("() => globalThis.behind.hidden")
+        page.wait_for_function("() => globalThis.arkund.player.current.gain.gain.value === 1")
+        assert tap.heard().longest < 0.001 * tap.rate
 
 
 class TestFastChanges:
@@ -115,8 +112,7 @@ class TestFastChanges:
 
     def test_thirty_seconds(self, playing):
         """The loop goes on without a gap; what stands in the end is what was set last; memory does not grow."""
-        page = playing
-        page.evaluate(LISTEN)
+        page, tap = playing, Tap(playing)
         field = page.get_by_label("frequency of filter 1", exact=True)
         began, memory = page.evaluate("() => globalThis.arkund.player.began"), []
         for number in range(CHANGING_S * 4):
@@ -127,10 +123,9 @@ class TestFastChanges:
                 memory.append(memory_mb(page))
         expect(page.locator("#message")).to_contain_text(f"frequency hz {value}", timeout=10_000)
         page.wait_for_timeout(2500)
-        heard = page.evaluate("() => globalThis.heard")
-        rate = page.evaluate("() => globalThis.arkund.player.context.sampleRate")
-        assert heard["samples"] > 0.9 * CHANGING_S * rate
-        assert heard["longest"] < 0.001 * rate
+        heard, rate = tap.heard(), tap.rate
+        assert heard.samples > CHANGING_S * rate
+        assert heard.longest < 0.001 * rate
         assert page.evaluate("() => globalThis.arkund.player.began") == began
         question = {"what": "kit", "version": "after", "start": 3 * rate, "stop": 7 * rate, "changes": {}}
         assert page.evaluate(DIFFERENCE, question) < 1e-6
@@ -142,11 +137,11 @@ class TestFastChanges:
         page.keyboard.press("l")
         page.wait_for_function("() => globalThis.arkund.player.chunks.length > 0")
         page.wait_for_timeout(800)
-        page.evaluate(LISTEN)
+        tap = Tap(page)
         field = page.get_by_label("frequency of filter 1", exact=True)
         field.evaluate("(f) => { f.value = 500; f.dispatchEvent(new Event('change', { bubbles: true })); }")
         page.wait_for_timeout(2500)
-        heard = page.evaluate("() => globalThis.heard")
-        assert heard["samples"] > 48_000
-        assert heard["longest"] < 48
+        heard = tap.heard()
+        assert heard.samples > tap.rate
+        assert heard.longest < 0.001 * tap.rate
         expect(page.locator("#message")).to_contain_text(re.compile("500"))
