@@ -18,14 +18,16 @@ from arkund.core.dsp.lanes import (
     inverse,
     larger,
     load,
+    load_one,
     mantissa,
+    paired,
     power_of_two,
     rounded_down,
     size,
     smaller,
     splat,
     store,
-    store_whole,
+    store_24,
     store_wholes,
     triangular,
     truncated,
@@ -48,6 +50,9 @@ OPTIONS = {
 f32, i32, u32 = np.float32, np.int32, np.uint32
 FOUR, EIGHT = (None,) * 4, (None,) * 8  # samples side by side
 NEAR = len(EIGHT)
+SUMMED = 4 * BLOCK  # samples of each channel that are added up at a time
+MOST_SUMS = 3
+SPARE_BYTES = 24  # behind what dither_24 writes
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
 DB_PER_OCTAVE = f32(6.020599913)
@@ -486,53 +491,67 @@ def chain(
             times(stride, part, gain)
 
 
+@njit(inline="always", **OPTIONS)
+def to_reduction(heard, work, params, sign):
+    """Write what the static curve takes from the louder channel of a block of interleaved stereo, times a sign."""
+    half, two, floor = splat(EIGHT, f32(0.5)), splat(EIGHT, f32(2.0)), splat(EIGHT, FLOOR)
+    threshold, slope, knee = splat(EIGHT, params[0]), splat(EIGHT, sign * params[1]), splat(EIGHT, params[2])
+    reach, share = half * knee, inverse(fused(two, knee, floor))
+    for i in range(BLOCK):
+        work[i] = max(abs(heard[2 * i]), abs(heard[2 * i + 1]))
+    for i in range(0, BLOCK, NEAR):
+        store(work, i, reduction_db(EIGHT, load(EIGHT, work, i), threshold, slope, knee, reach, share))
+
+
 @njit(**OPTIONS)
-def linked(stride, x, sections, key_params, key_state, params, state, share, gain, out):
+def linked(stride, x, key_params, key_state, params, state, share, gain, out):
     """Compress interleaved stereo by its louder channel: ``out`` gets x times (share * gain + the rest of 1).
 
     The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for samples side by side. The key goes
-    through ``sections`` first: see ``svf_cascade``. ``out`` may be x itself; either of gain and out may be empty where it is not wanted.
+    through a section, where there is one. ``out`` may be x itself; either of gain and out may be empty where it is not wanted.
     """
-    filtered, work = np.zeros(2 * BLOCK, np.float32), np.zeros(BLOCK, np.float32)
+    key, work = np.zeros(PAIR * BLOCK, np.float32), np.zeros(BLOCK, np.float32)
     rest, least = f32(1.0) - share, f32(1e-12)
-    half, two, floor, per_db = (
-        splat(EIGHT, f32(0.5)),
-        splat(EIGHT, f32(2.0)),
-        splat(EIGHT, FLOOR),
-        splat(EIGHT, OCTAVE_PER_DB),
-    )
-    threshold, slope, knee = splat(EIGHT, params[0]), splat(EIGHT, params[1]), splat(EIGHT, params[2])
+    zero, tiny, per_db = splat(stride, f32(0.0)), splat(stride, TINY), splat(EIGHT, OCTAVE_PER_DB)
     attack, release, makeup = params[3], params[4], splat(EIGHT, params[5])
-    reach, inside_share = half * knee, inverse(fused(two, knee, floor))
-    samples, now = x.size // 2, state[0]
+    # The quicker of both ways up, the slower one down: no comparison that the next sample waits for. Where that is the smaller of both, all is upside down.
+    sign = f32(1.0) if attack >= release else f32(-1.0)
+    filtered, samples, now, upright = key_params.size > 0, x.size // PAIR, sign * state[0], splat(EIGHT, sign)
+    a1 = a2 = zero
+    if filtered:
+        a1, a2 = load(stride, key_state, 0), load(stride, key_state, PAIR)
+        for i in range(0, PAIR * min(BLOCK, samples), PAIR):
+            y, a1, a2 = section(stride, load(stride, x, i), a1, a2, key_params, 0)
+            store(key, i, y)
     for start in range(0, samples, BLOCK):
         rows = min(BLOCK, samples - start)
-        heard = part = x[2 * start : 2 * (start + rows)]
-        if sections:
-            heard = filtered[: 2 * rows]
-            heard[:] = part
-            svf_cascade(stride, heard, sections, key_params, key_state)
-        for i in range(rows):
-            work[i] = max(abs(heard[2 * i]), abs(heard[2 * i + 1]))
+        part, following = x[PAIR * start : PAIR * (start + rows)], x[PAIR * (start + rows) :]
+        beyond = min(PAIR * BLOCK, following.size) if filtered else 0
+        if not filtered:
+            key[: PAIR * rows] = part
+        to_reduction(key, work, params, sign)
+        a1, a2 = where_over(size(a1), tiny, a1, zero), where_over(size(a2), tiny, a2, zero)
+        for i in range(beyond // PAIR):  # the key of the next block beside it, so that neither waits for the other
+            work[i] = now = max(fused(attack, work[i] - now, now), fused(release, work[i] - now, now))
+            y, a1, a2 = section(stride, load(stride, following, PAIR * i), a1, a2, key_params, 0)
+            store(key, PAIR * i, y)
+        for i in range(beyond // PAIR, rows):
+            work[i] = now = max(fused(attack, work[i] - now, now), fused(release, work[i] - now, now))
+        now = now if abs(now) > least else f32(0.0)
         for i in range(0, BLOCK, NEAR):
-            store(work, i, reduction_db(EIGHT, load(EIGHT, work, i), threshold, slope, knee, reach, inside_share))
-        for i in range(rows):
-            # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
-            rising, falling = fused(attack, work[i] - now, now), fused(release, work[i] - now, now)
-            now = max(rising, falling) if attack >= release else min(rising, falling)
-            work[i] = now
-        now = now if now > least else f32(0.0)
-        for i in range(0, BLOCK, NEAR):
-            store(work, i, lanes_exp2(EIGHT, (makeup - load(EIGHT, work, i)) * per_db))
+            store(work, i, lanes_exp2(EIGHT, (makeup - upright * load(EIGHT, work, i)) * per_db))
         if gain.size:
             gain[start : start + rows] = work[:rows]
         if out.size:
-            made = out[2 * start : 2 * (start + rows)]
+            made = out[PAIR * start : PAIR * (start + rows)]
             for i in range(rows):
                 g = share * work[i] + rest
                 made[2 * i] = part[2 * i] * g
                 made[2 * i + 1] = part[2 * i + 1] * g
-    state[0] = now
+    if filtered:
+        store(key_state, 0, a1)
+        store(key_state, PAIR, a2)
+    state[0] = sign * now
 
 
 @njit(**OPTIONS)
@@ -631,37 +650,74 @@ def turn(bank, lanes, count, rows, late, apart):
                             column[i * lanes] = row[i]
 
 
-@njit(**OPTIONS)
-def place(rows, count, gains, out):
-    """Add ``count`` of some channels to an interleaved stereo sum [flat], each with its gains to the left and right.
+@njit(inline="always", **OPTIONS)
+def add_four(w, x, y, z, g, left, right):
+    """Add four channels to two, each with its gains to the left and right; each product is rounded, so that a channel and its opposite leave nothing."""
+    n = w.size
+    wl, wr, xl, xr = splat(EIGHT, g[0]), splat(EIGHT, g[1]), splat(EIGHT, g[2]), splat(EIGHT, g[3])
+    yl, yr, zl, zr = splat(EIGHT, g[4]), splat(EIGHT, g[5]), splat(EIGHT, g[6]), splat(EIGHT, g[7])
+    for i in range(0, n - NEAR + 1, NEAR):
+        a, b, c, d = load(EIGHT, w, i), load(EIGHT, x, i), load(EIGHT, y, i), load(EIGHT, z, i)
+        store(left, i, load(EIGHT, left, i) + a * wl + b * xl + c * yl + d * zl)
+        store(right, i, load(EIGHT, right, i) + a * wr + b * xr + c * yr + d * zr)
+    for i in range(n - n % NEAR, n):
+        left[i] = left[i] + w[i] * g[0] + x[i] * g[2] + y[i] * g[4] + z[i] * g[6]
+        right[i] = right[i] + w[i] * g[1] + x[i] * g[3] + y[i] * g[5] + z[i] * g[7]
 
-    gains [two for each of the rows, as many as there are]: those of rows beyond ``count`` are 0, because four rows go at a time.
+
+@njit(**OPTIONS)
+def place(rows, count, gains, late, outs):
+    """Add ``count`` of some channels to interleaved stereo sums [flat], each with its gains to the left and right of each sum.
+
+    gains [sums, two for each of the rows, as many as there are]: those of rows beyond ``count`` are 0, because four rows go at a time. late: by how many
+    samples each sum begins after the channels. All sums take a block before the next one, so that the channels come from memory once.
     """
-    size = 8 * BLOCK
-    left, right = np.zeros(size, np.float32), np.zeros(size, np.float32)
-    for start in range(0, out.size // 2, size):
-        n = min(size, out.size // 2 - start)
-        left[:] = f32(0.0)
-        right[:] = f32(0.0)
-        for c in range(0, count, 4):
-            w, x, y, z = rows[c][start:], rows[c + 1][start:], rows[c + 2][start:], rows[c + 3][start:]
-            g = gains[2 * c : 2 * c + 8]
-            for i in range(n):
-                left[i] = left[i] + g[0] * w[i] + g[2] * x[i] + g[4] * y[i] + g[6] * z[i]
-                right[i] = right[i] + g[1] * w[i] + g[3] * x[i] + g[5] * y[i] + g[7] * z[i]
-        for i in range(n):
-            out[2 * (start + i)] += left[i]
-            out[2 * (start + i) + 1] += right[i]
+    left, right, samples = np.zeros(SUMMED, np.float32), np.zeros(SUMMED, np.float32), rows[0].size
+    for start in range(0, samples, SUMMED):
+        for k in range(len(outs)):
+            first = max(start, late[k])
+            last = min(start + SUMMED, samples, late[k] + outs[k].size // 2)
+            if first >= last:
+                continue
+            left[:] = f32(0.0)
+            right[:] = f32(0.0)
+            for c in range(0, count, 4):
+                w, x, y, z = (
+                    rows[c][first:last],
+                    rows[c + 1][first:last],
+                    rows[c + 2][first:last],
+                    rows[c + 3][first:last],
+                )
+                add_four(w, x, y, z, gains[k, 2 * c : 2 * c + 8], left, right)
+            out = outs[k][2 * (first - late[k]) : 2 * (last - late[k])]
+            for i in range(last - first):
+                out[2 * i] += left[i]
+                out[2 * i + 1] += right[i]
 
 
 @njit(**OPTIONS)
 def mix_down(stride, bank, lanes, count, gains, out):
-    """Add the lanes in use of a bank to another bank, ``out``; gains [count * LANES]: of each into its lanes."""
+    """Add the lanes in use of a bank to another bank, ``out``; gains [count * LANES]: of each into its lanes. Four rows go at a time."""
     L = len(stride)
-    for i in range(out.size // L):
+    rows = out.size // L
+    for i in range(0, rows - 3, 4):
+        k, m = i * lanes, i * L
+        one, two = load(stride, out, m), load(stride, out, m + L)
+        three, four = load(stride, out, m + 2 * L), load(stride, out, m + 3 * L)
+        for c in range(count):
+            gain = load(stride, gains, c * L)
+            one = fused(load_one(stride, bank, k + c), gain, one)
+            two = fused(load_one(stride, bank, k + lanes + c), gain, two)
+            three = fused(load_one(stride, bank, k + 2 * lanes + c), gain, three)
+            four = fused(load_one(stride, bank, k + 3 * lanes + c), gain, four)
+        store(out, m, one)
+        store(out, m + L, two)
+        store(out, m + 2 * L, three)
+        store(out, m + 3 * L, four)
+    for i in range(rows - rows % 4, rows):
         total = load(stride, out, i * L)
         for c in range(count):
-            total = fused(splat(stride, bank[i * lanes + c]), load(stride, gains, c * L), total)
+            total = fused(load_one(stride, bank, i * lanes + c), load(stride, gains, c * L), total)
         store(out, i * L, total)
 
 
@@ -754,31 +810,42 @@ def true_peaks(bank, lanes, count, loudest, taps, bound, best):
 
 
 @njit(inline="always", **OPTIONS)
-def pack_24(steps, lanes, channels, rows, out):
-    """Write rows of one or two channels, ``lanes`` apart, as 24-bit integers: four values in three words at a time."""
-    one, two, three = (1, lanes, lanes + 1) if channels == 2 else (lanes, 2 * lanes, 3 * lanes)
-    fours, on, low = rows * channels // 4, 4 // channels * lanes, i32(0xFFFFFF)
-    for four in range(fours):
-        k, at = four * on, 12 * four
-        a, b, c, d = steps[k], steps[k + one], steps[k + two], steps[k + three]
-        store_whole(out, at, (a & low) | (b << i32(24)))
-        store_whole(out, at + 4, ((b & low) >> i32(8)) | (c << i32(16)))
-        store_whole(out, at + 8, ((c & low) >> i32(16)) | (d << i32(8)))
-    for value in range(4 * fours, rows * channels):
-        store_whole(out, 3 * value, steps[value // channels * lanes + value % channels])
+def pack_24(steps, lanes, channels, rows, out, size, place):
+    """Write rows of whole numbers as files of ``size`` bytes one after the other, from a place in each on: four values at a time.
+
+    Where the rows are no multiple of four, what follows them is written too.
+    """
+    for lane in range(0, lanes, 4):
+        at = lane // channels * size + 3 * place * channels
+        for i in range(0, rows, 4):
+            k = i * lanes + lane
+            a, b = load(FOUR, steps, k), load(FOUR, steps, k + lanes)
+            c, d = load(FOUR, steps, k + 2 * lanes), load(FOUR, steps, k + 3 * lanes)
+            if channels == 1:
+                a, b, c, d = turned(a, b, c, d)
+                store_24(out, at + 3 * i, a)
+                store_24(out, at + 3 * i + size, b)
+                store_24(out, at + 3 * i + 2 * size, c)
+                store_24(out, at + 3 * i + 3 * size, d)
+            else:
+                (a, b), (c, d) = paired(a, b), paired(c, d)
+                store_24(out, at + 6 * i, a)
+                store_24(out, at + 6 * i + 12, c)
+                store_24(out, at + 6 * i + size, b)
+                store_24(out, at + 6 * i + size + 12, d)
 
 
 @njit(**OPTIONS)
-def dither_24(bank, lanes, channels, place, seeds, out):
+def dither_24(bank, lanes, channels, place, seeds, out, size):
     """Write files of a bank, one or two lanes each, as interleaved 24-bit little-endian integers with triangular dither of one step.
 
-    seeds [files, uint32]; out [files, samples * channels * 3 + 1]: the last byte is not a sample's. The noise of a sample is a function of its place in
-    the file and the file's seed.
+    seeds [files, uint32]: of as many as the bank has room for; out: ``size`` bytes for each, which are SPARE_BYTES more than its samples take. The noise
+    of a sample is a function of its place in the file and the file's seed.
     """
     samples = bank.size // lanes
-    steps, base = np.zeros(BLOCK * lanes, np.int32), np.zeros(BLOCK * lanes, np.uint32)
+    steps, base = np.zeros(BLOCK * lanes, np.float32), np.zeros(BLOCK * lanes, np.uint32)
     for i in range(BLOCK):
-        for c in range(min(lanes, seeds.size * channels)):
+        for c in range(lanes):
             base[i * lanes + c] = seeds[c // channels] + u32(i * channels + c % channels)
     numbers, padded = base.view(f32), np.zeros(BLOCK * lanes, np.float32)
     zero, one, half = splat(EIGHT, f32(0.0)), splat(EIGHT, f32(1.0)), splat(EIGHT, f32(0.5))
@@ -796,8 +863,7 @@ def dither_24(bank, lanes, channels, place, seeds, out):
                 load(EIGHT, numbers, k), late
             )
             store_wholes(steps, k, smaller(larger(rounded_down(level + half), lowest), highest))
-        for file in range(seeds.size):
-            pack_24(steps[file * channels :], lanes, channels, rows, out[file, 3 * start * channels :])
+        pack_24(steps, lanes, channels, rows, out, size, start)
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)

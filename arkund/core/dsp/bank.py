@@ -41,6 +41,11 @@ def separate(bank: np.ndarray, rows: Sequence[np.ndarray], late: Sequence[int]) 
     _kernels.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), True)
 
 
+def pair(bank: np.ndarray, number: int) -> np.ndarray:
+    """Return two neighbouring lanes as a view of complex values [shape=(samples,)], because NumPy copies those several times as fast as rows of two."""
+    return bank.view(np.complex64)[:, number]
+
+
 def widened(values: Sequence) -> tuple:
     """Return values, one for each channel, filled up to WIDE of them: kernels are made for one number of rows."""
     return (*values, *(values[0] for _ in range(WIDE - len(values))))

@@ -70,16 +70,19 @@ def store(typing, x, at, lanes):
 
 
 @intrinsic
-def store_whole(typing, x, at, value):
-    """Write an int32 into a flat uint8 array, at any place."""
+def store_24(typing, x, at, lanes):
+    """Write the lower three bytes of each of four lanes into a flat uint8 array, at any place; the four bytes behind them are lost."""
 
     def code(context, builder, signature, args):
         array = context.make_array(signature.args[0])(context, builder, args[0])
         place = builder.gep(array.data, [args[1]], inbounds=True)
-        builder.store(args[2], builder.bitcast(place, I32.as_pointer()), align=1)
+        single = ir.VectorType(ir.IntType(8), 16)
+        order = ir.Constant(_whole(16), sorted(range(16), key=lambda each: each % 4 == 3))
+        packed = builder.shuffle_vector(builder.bitcast(args[2], single), ir.Constant(single, ir.Undefined), order)
+        builder.store(packed, builder.bitcast(place, single.as_pointer()), align=1)
         return context.get_dummy_value()
 
-    return types.void(x, types.intp, types.int32), code
+    return types.void(x, types.intp, lanes), code
 
 
 @intrinsic
@@ -88,11 +91,27 @@ def splat(typing, stride, value):
     kind = Lanes(stride.count)
 
     def code(context, builder, signature, args):
-        vector = ir.VectorType(F32, kind.count)
-        first = builder.insert_element(ir.Constant(vector, ir.Undefined), args[1], ir.Constant(I32, 0))
-        return builder.shuffle_vector(first, ir.Constant(vector, ir.Undefined), _constant(_whole(kind.count), 0))
+        return _repeated(builder, args[1], kind.count)
 
     return kind(stride, types.float32), code
+
+
+@intrinsic
+def load_one(typing, stride, x, at):
+    """Read a single value of a flat float32 array into all lanes."""
+    kind = Lanes(stride.count)
+
+    def code(context, builder, signature, args):
+        array = context.make_array(signature.args[1])(context, builder, args[1])
+        return _repeated(builder, builder.load(builder.gep(array.data, [args[2]], inbounds=True)), kind.count)
+
+    return kind(stride, x, types.intp), code
+
+
+def _repeated(builder, value, count: int):
+    vector = ir.VectorType(value.type, count)
+    first = builder.insert_element(ir.Constant(vector, ir.Undefined), value, ir.Constant(I32, 0))
+    return builder.shuffle_vector(first, ir.Constant(vector, ir.Undefined), _constant(_whole(count), 0))
 
 
 def _binary(name: str):
@@ -197,6 +216,19 @@ def turned(typing, a, b, c, d):
 
 
 @intrinsic
+def paired(typing, a, b):
+    """Return the first two lanes of both, and the last two of both, of two rows of four lanes."""
+    out = types.UniTuple(a, 2)
+
+    def code(context, builder, signature, args):
+        places = ([0, 1, 4, 5], [2, 3, 6, 7])
+        rows = [builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(4), each)) for each in places]
+        return context.make_tuple(builder, signature.return_type, rows)
+
+    return out(a, b), code
+
+
+@intrinsic
 def exponent(typing, a):
     """Return the power of two in each lane's bits, as float32."""
 
@@ -279,11 +311,7 @@ def triangular(typing, numbers, more):
     def code(context, builder, signature, args):
         whole = _whole(args[0].type.count)
 
-        def spread(value):
-            first = builder.insert_element(ir.Constant(whole, ir.Undefined), value, ir.Constant(I32, 0))
-            return builder.shuffle_vector(first, ir.Constant(whole, ir.Undefined), _constant(whole, 0))
-
-        z = builder.add(builder.bitcast(args[0], whole), spread(args[1]))
+        z = builder.add(builder.bitcast(args[0], whole), _repeated(builder, args[1], whole.count))
         z = builder.mul(builder.xor(z, builder.lshr(z, _constant(whole, 16))), _constant(whole, 0x7FEB352D))
         z = builder.mul(builder.xor(z, builder.lshr(z, _constant(whole, 15))), _constant(whole, 0x846CA68B))
         z = builder.xor(z, builder.lshr(z, _constant(whole, 16)))

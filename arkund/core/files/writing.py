@@ -18,6 +18,7 @@ import numpy as np
 import soundfile
 
 from arkund.core.dsp import _kernels
+from arkund.core.dsp.bank import bank_of
 from arkund.core.files import checksum
 
 MOST_RIFF_BYTES = 0xFFFF_FFFF - 256
@@ -48,10 +49,11 @@ def dithered(bank: np.ndarray, writers: Sequence["Writer"], place: int) -> list[
     """
     channels = writers[0].channels
     size = bank.shape[0] * channels * 3
-    out = np.empty((len(writers), size + 1), np.uint8)
-    seeds = np.array([writer.seed for writer in writers], np.uint32)
-    _kernels.dither_24(bank.reshape(-1), bank.shape[1], channels, place, seeds, out)
-    return [row[:size] for row in out]
+    out = np.empty((bank.shape[1] // channels, size + _kernels.SPARE_BYTES), np.uint8)
+    seeds = np.zeros(out.shape[0], np.uint32)
+    seeds[: len(writers)] = [writer.seed for writer in writers]
+    _kernels.dither_24(bank.reshape(-1), bank.shape[1], channels, place, seeds, out.reshape(-1), out.shape[1])
+    return [row[:size] for row in out[: len(writers)]]
 
 
 class Writer:
@@ -74,7 +76,7 @@ class Writer:
         """Append the samples of this file's channels, the lanes of a bank [float32, shape=(samples, width)] from ``first`` on."""
         lanes = np.ascontiguousarray(bank[:, first : first + self.channels])
         if self.dithers:
-            self.write_steps(dithered(lanes, [self], self.place)[0])
+            self.write_steps(dithered(bank_of(list(lanes.T)), [self], self.place)[0])
         else:
             self._put(lanes)
             self.place += lanes.shape[0]

@@ -117,7 +117,7 @@ class LinkedCompressor:
     def _go_on(self, audio: np.ndarray, mix: float, gain: np.ndarray, out: np.ndarray) -> None:
         key, flat = self._key, audio.reshape(-1)
         kernels(audio).linked(
-            flat, key.depth, key.params, key.state, self._params, self._state, np.float32(mix), gain, out.reshape(-1)
+            flat, key.params, key.state, self._params, self._state, np.float32(mix), gain, out.reshape(-1)
         )
 
 

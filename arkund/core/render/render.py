@@ -2,11 +2,11 @@
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
-from functools import partial
+from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.beside import at_once
+from arkund.core.beside import shared
 from arkund.core.clean import process as clean
 from arkund.core.dsp import _kernels, limiter
 from arkund.core.dsp.bank import WIDE, bank_of, filter_bank, widened
@@ -65,6 +65,23 @@ def render(
     return _Work(plan, recordings, nodes, windows, cache or SpanCache(), executor, cancelled).output(output, span)
 
 
+@dataclass(frozen=True, slots=True)
+class Share:
+    """What a sum gets over a span: the gains to its left and right by mic."""
+
+    gains: dict[str, tuple[float, float]]
+    span: tuple[int, int]
+
+    @classmethod
+    def of(cls, mics: Sequence[MicPlan], levels_db: Sequence[float], span: tuple[int, int]) -> "Share":
+        """Return mics at levels and their places."""
+        gains = {}
+        for mic, level_db in zip(mics, levels_db, strict=True):
+            left, right = pan_gains(mic.mix.pan)
+            gains[mic.id] = float(db_to_gain(level_db)) * left, float(db_to_gain(level_db)) * right
+        return cls(gains, span)
+
+
 class _Work:
     """One rendering: what is kept is taken, what is not is made from what it needs."""
 
@@ -90,37 +107,54 @@ class _Work:
         return self.node(name, span)
 
     def node(self, name: str, span: tuple[int, int]) -> np.ndarray:
-        node = self.nodes[name]
-        heard = graph.mics_of(self.nodes, name)
-        key = f"{node.key}@{self.windows.content(heard)}"
-        found = self.cache.get(key, *span)
+        node, found = self.nodes[name], self._kept(name, span)
         if found is None:
             if not self.strips:
+                heard = graph.mics_of(self.nodes, name)
                 self.strips = self.stages.strips([mic for mic in self.plan.mics if mic.id in heard])
             self.check()
-            found = getattr(self, f"_{node.kind}")(node, span)
-            self.cache.put(key, *span, found)
+            found = self._keep(name, span, getattr(self, f"_{node.kind}")(node, span))
         return found
+
+    def _kept(self, name: str, span: tuple[int, int]) -> np.ndarray | None:
+        return self.cache.get(self._place(name), *span)
+
+    def _keep(self, name: str, span: tuple[int, int], audio: np.ndarray) -> np.ndarray:
+        self.cache.put(self._place(name), *span, audio)
+        return audio
+
+    def _place(self, name: str) -> str:
+        return f"{self.nodes[name].key}@{self.windows.content(graph.mics_of(self.nodes, name))}"
 
     def _sum(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         paths = [name for name in node.inputs if name.startswith("path:")]
+        ready = {name: self._kept(name, self.windows.mix) for name in paths}
+        lacking = [name for name in paths if ready[name] is None]
         levels_db = [mic.mix.level_db for mic in node.settings]
-        parts = [partial(self.node, name, self.windows.mix) for name in paths]
-        parts.append(partial(self._placed, node.settings, levels_db, span))
-        *crushed, out = at_once(*parts, executor=self.executor)
-        for name, part in zip(paths, crushed, strict=True):
+        out, *sent = self._placed([Share.of(node.settings, levels_db, span), *map(self._sent, lacking)])
+        for name, crushed in zip(
+            lacking, shared(self._crushed, zip(lacking, sent, strict=True), self.executor), strict=True
+        ):
+            ready[name] = self._keep(name, self.windows.mix, crushed)
+        for name, part in ready.items():
             seen = part[span[0] - self.windows.mix[0] :][: out.shape[0]]
             level = np.float32(db_to_gain(getattr(self.plan, name[5:]).level_db))
             _kernels.add_scaled(seen.reshape(-1), level, out.reshape(-1))
         return out
 
     def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
-        path = getattr(self.plan, node.settings)
-        mics = [self.plan.mic(name[6:]) for name in node.inputs]
-        window = (self.windows.paths[0], span[1])
-        out = self._placed(mics, [graph.send_db(mic, node.settings) for mic in mics], window)
-        punch.LinkedCompressor(path.compressor, self.rate).run(out)
-        return out[span[0] - window[0] :]
+        return self._crushed((node.name, *self._placed([self._sent(node.name)])))
+
+    def _sent(self, name: str) -> Share:
+        """Return what a path gets, from early enough for its compressor to settle."""
+        node, start = self.nodes[name], self.windows.paths[0]
+        mics = [self.plan.mic(each[6:]) for each in node.inputs]
+        return Share.of(mics, [graph.send_db(mic, node.settings) for mic in mics], (start, self.windows.mix[1]))
+
+    def _crushed(self, given: tuple[str, np.ndarray]) -> np.ndarray:
+        name, sent = given
+        punch.LinkedCompressor(getattr(self.plan, name[5:]).compressor, self.rate).run(sent)
+        return sent[self.windows.mix[0] - self.windows.paths[0] :]
 
     def _bus(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
         window = self.windows.mix
@@ -132,34 +166,40 @@ class _Work:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
         return out[span[0] - window[0] :][: span[1] - span[0]]
 
-    def _placed(self, mics: Sequence[MicPlan], levels_db: Sequence[float], span: tuple[int, int]) -> np.ndarray:
-        """Return mics' strips at levels and their places, summed over a span."""
-        gains = [
-            [db_to_gain(level) * side for side in pan_gains(mic.mix.pan)]
-            for mic, level in zip(mics, levels_db, strict=True)
-        ]
-        gains, out = np.array(gains, np.float32), np.zeros((span[1] - span[0], 2), np.float32)
-        for number, part in enumerate(self.windows.parts):
-            start, stop = max(span[0], part[0]), min(span[1], part[1])
-            if start < stop:
-                rows = [self.strips[mic.id][number][start - part[0] : stop - part[0]] for mic in mics]
-                place(rows, gains, out[start - span[0] : stop - span[0]])
-        return out
+    def _placed(self, shares: Sequence[Share]) -> list[np.ndarray]:
+        """Return the sum of each share of the mics' strips."""
+        heard = [mic.id for mic in self.plan.mics if any(mic.id in share.gains for share in shares)]
+        gains = np.array([[share.gains.get(mic, (0.0, 0.0)) for mic in heard] for share in shares], np.float32)
+        outs = [np.zeros((share.span[1] - share.span[0], 2), np.float32) for share in shares]
+
+        def part(number: int) -> None:
+            late = [share.span[0] - self.windows.parts[number][0] for share in shares]
+            place([self.strips[mic][number] for mic in heard], gains, outs, late)
+
+        shared(part, range(len(self.windows.parts)), self.executor)
+        return outs
 
 
 def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.ndarray:
     """Return the stereo sum of mono signals [each shape=(length,)] with their gains to the left and right [shape=(rows, 2)]."""
     out = np.zeros((length, 2), np.float32)
-    place(rows, gains, out)
+    place(rows, gains[None], [out], [0])
     return out
 
 
-def place(rows: Sequence[np.ndarray], gains: np.ndarray, out: np.ndarray) -> None:
-    """Add mono signals to a stereo sum [shape=(samples, 2)]: see :func:`placed`."""
+def place(rows: Sequence[np.ndarray], gains: np.ndarray, outs: Sequence[np.ndarray], late: Sequence[int]) -> None:
+    """Add mono signals of one length to a few stereo sums [each shape=(samples, 2)], where they overlap.
+
+    gains [shape=(sums, rows, 2)]: to the left and right of each; late: by how many samples each sum begins after the signals.
+    """
+    none = [np.empty((0, 2), np.float32)] * (_kernels.MOST_SUMS - len(outs))
+    flat = tuple(out.reshape(-1) for out in (*outs, *none))
+    begins = (*map(int, late), *(0 for _ in none))
     for first in range(0, len(rows), WIDE):
-        some, theirs = rows[first : first + WIDE], np.zeros((WIDE, 2), np.float32)
-        theirs[: len(some)] = gains[first : first + WIDE]
-        _kernels.place(widened(some), len(some), theirs.reshape(-1), out.reshape(-1))
+        some = rows[first : first + WIDE]
+        theirs = np.zeros((_kernels.MOST_SUMS, WIDE, 2), np.float32)
+        theirs[: len(outs), : len(some)] = gains[:, first : first + WIDE]
+        _kernels.place(widened(some), len(some), theirs.reshape(_kernels.MOST_SUMS, -1), begins, flat)
 
 
 def pan_gains(pan: float) -> tuple[float, float]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from arkund.core.blend.settings import OFF_DB
 from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import WIDE, empty_bank, kernels, width_for
+from arkund.core.dsp.bank import WIDE, empty_bank, kernels, pair, width_for
 from arkund.core.dsp.limiter import Limiter
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
@@ -24,6 +24,7 @@ from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
 BLOCK = 1 << 18  # samples
+PIECE = 1 << 12  # samples that are added up at a time: what they are and become stays near the processor
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
 STEMS_PER_BANK = WIDE // 2
 
@@ -39,7 +40,7 @@ class Block:
     def all_banks(self) -> list[np.ndarray]:
         """Return strips, stems and kit as banks: see ``Stream.places``."""
         kit = empty_bank(*self.kit.shape)
-        kit[:, :2] = self.kit
+        pair(kit, 0)[:] = pair(self.kit, 0)
         return [*self.banks, *self.stems, kit]
 
 
@@ -134,31 +135,37 @@ class Stream:
         return strips.run(self._sources.bank(self.groups[number], start, stop + strips.ahead))
 
     def _together(self, banks: list[np.ndarray], last: bool) -> Block:
-        sums = [np.zeros((banks[0].shape[0], WIDE), np.float32) for _ in self._gains[0]]
+        rows = banks[0].shape[0]
+        sums = [np.empty((rows, WIDE), np.float32) for _ in self._gains[0]]
+        kit = np.empty((rows, 2), np.float32)
+        for start in range(0, rows, PIECE):
+            part = slice(start, start + PIECE)
+            self._add_up([bank[part] for bank in banks], [out[part] for out in sums], kit[part])
+        if self._limiter is not None:
+            kit = self._limiter.push(kit)
+            if last:
+                kit = np.concatenate([kit, self._limiter.finish()])
+        return Block(banks, sums[: -(-len(self.stems) // STEMS_PER_BANK)], kit)
+
+    def _add_up(self, banks: list[np.ndarray], sums: list[np.ndarray], kit: np.ndarray) -> None:
+        """Fill a piece of the sums, with the paths compressed, and of the kit before its limiter."""
+        for out in sums:
+            out.fill(0.0)
         for bank, gains in zip(banks, self._gains, strict=True):
             for mine, out in zip(gains, sums, strict=True):
                 kernels(out).mix_down(bank.reshape(-1), bank.shape[1], len(mine), mine.reshape(-1), out.reshape(-1))
-        mix = _pair(sums, len(self.stems)).copy()
+        pair(kit, 0)[:] = _stem(sums, len(self.stems))
         for number, path in enumerate(self._paths, len(self.stems) - len(self._paths)):
-            lanes = _pair(sums, number)
-            crushed = lanes.copy()
+            lanes = _stem(sums, number)
+            crushed = lanes.copy().view(np.float32).reshape(-1, 2)
             self._path_compressors[number - len(self.stems)].run(crushed)
             level = np.float32(db_to_gain(getattr(self._plan, path).level_db))
-            _kernels.add_scaled(crushed.reshape(-1), level, mix.reshape(-1))
-            lanes[:] = crushed
-        return Block(banks, sums[: -(-len(self.stems) // STEMS_PER_BANK)], self._bus(mix, last))
-
-    def _bus(self, mix: np.ndarray, last: bool) -> np.ndarray:
-        bus = self._plan.bus
-        self._bus_compressor.run(mix, bus.mix)
-        mix *= np.float32(db_to_gain(bus.level_db))
-        if self._limiter is None:
-            return mix
-        out = self._limiter.push(mix)
-        return np.concatenate([out, self._limiter.finish()]) if last else out
+            _kernels.add_scaled(crushed.reshape(-1), level, kit.reshape(-1))
+            lanes[:] = pair(crushed, 0)
+        self._bus_compressor.run(kit, self._plan.bus.mix)
+        kit *= np.float32(db_to_gain(self._plan.bus.level_db))
 
 
-def _pair(banks: list[np.ndarray], number: int) -> np.ndarray:
-    """Return the two lanes of a stem."""
-    first = 2 * (number % STEMS_PER_BANK)
-    return banks[number // STEMS_PER_BANK][:, first : first + 2]
+def _stem(banks: list[np.ndarray], number: int) -> np.ndarray:
+    """Return a stem's two lanes: see ``pair``."""
+    return pair(banks[number // STEMS_PER_BANK], number % STEMS_PER_BANK)

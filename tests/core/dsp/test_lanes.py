@@ -16,13 +16,15 @@ from arkund.core.dsp.lanes import (
     larger,
     load,
     mantissa,
+    paired,
     power_of_two,
     size,
     smaller,
     splat,
     store,
-    store_whole,
+    store_24,
     truncated,
+    turned,
     where_over,
 )
 
@@ -72,17 +74,35 @@ class TestOperators:
         assert lanes.Lanes(4) == lanes.Lanes(4)
         assert lanes.Lanes(4) != lanes.Lanes(8)
 
-    def test_store_whole(self):
-        """Integers at any byte, little end first; the next one covers what was too much."""
+    def test_store_24(self):
+        """Three bytes of each lane at any byte, little end first; the next four cover what was too much."""
 
         @njit
-        def write(out):
-            for i in range(3):
-                store_whole(out, 3 * i, np.int32(0x010203 + i))
+        def write(values, out):
+            for i in range(2):
+                store_24(out, 1 + 12 * i, load((None,) * 4, values, 4 * i))
 
-        out = np.zeros(10, np.uint8)
-        write(out)
-        assert out[:9].tolist() == [3, 2, 1, 4, 2, 1, 5, 2, 1]
+        numbers, out = RNG.integers(-(2**23), 2**23, 8).astype(np.int32), np.zeros(30, np.uint8)
+        write(numbers.view(np.float32), out)
+        assert out[1:25].tobytes() == b"".join(int(n).to_bytes(3, "little", signed=True) for n in numbers)
+        assert out[0] == out[29] == 0
+
+    def test_turns(self):
+        """Rows and lanes exchanged, of four rows and of two."""
+
+        @njit
+        def turn(x, square, pairs):
+            a, b = load((None,) * 4, x, 0), load((None,) * 4, x, 4)
+            rows = turned(a, b, load((None,) * 4, x, 8), load((None,) * 4, x, 12)) + paired(a, b)
+            for k in range(4):
+                store(square, 4 * k, rows[k])
+            for k in range(2):
+                store(pairs, 4 * k, rows[4 + k])
+
+        x, square, pairs = np.arange(16, dtype=np.float32), np.zeros(16, np.float32), np.zeros(8, np.float32)
+        turn(x, square, pairs)
+        assert np.array_equal(square.reshape(4, 4), x.reshape(4, 4).T)
+        assert pairs.tolist() == [0, 1, 4, 5, 2, 3, 6, 7]
 
 
 class TestLogarithms:

@@ -73,6 +73,19 @@ class TestWriter:
         steps = soundfile.read(path, dtype="int32")[0].reshape(-1) >> 8
         assert steps.tolist() == wanted
 
+    @pytest.mark.parametrize(("channels", "files"), [(1, 3), (1, 14), (2, 1), (2, 5)])
+    @pytest.mark.parametrize("samples", [1000, 1001, 1003])
+    def test_side_by_side(self, tmp_path, channels, files, samples):
+        """Files of one bank get what each gets by itself."""
+        rng = np.random.default_rng(samples)
+        lanes = [rng.uniform(-0.9, 0.9, samples).astype(np.float32) for _ in range(channels * files)]
+        writers = [Writer(tmp_path / f"{k}.wav", "wav24", RATE, channels, samples) for k in range(files)]
+        together = writing.dithered(bank_of(lanes), writers, 77)
+        for k, (writer, found) in enumerate(zip(writers, together, strict=True)):
+            alone = writing.dithered(bank_of(lanes[k * channels :][:channels]), [writer], 77)[0]
+            assert found.size == 3 * channels * samples
+            assert np.array_equal(found, alone)
+
     def test_full_scale(self, tmp_path):
         """Beyond full scale is held at full scale, not turned over."""
         path, _ = written(tmp_path, "wav24", [np.array([1.5, -1.5, 1.0, -1.0] * 100, np.float32)])

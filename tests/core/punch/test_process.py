@@ -93,16 +93,15 @@ class TestDetector:
         punch.LinkedCompressor(s, RATE).run(out, 0.5)
         assert np.allclose(out, stereo * (0.5 * linked + 0.5)[:, None], rtol=1e-6)
 
+    @pytest.mark.parametrize("times", [{"attack_ms": 3.0, "release_ms": 60.0}, {"attack_ms": 30.0, "release_ms": 5.0}])
     @pytest.mark.parametrize("detector_low_hz", [20.0, 120.0])
-    def test_a_pair_in_pieces(self, detector_low_hz):
+    def test_a_pair_in_pieces(self, detector_low_hz, times):
         """The louder side leads sample by sample, and the pieces' borders do not show."""
         rng = np.random.default_rng(4)
         stereo = (rng.standard_normal((30_000, 2)) * np.exp(-(np.arange(30_000) % 9000) / 1500)[:, None]).astype(
             np.float32
         )
-        s = CompressorSettings(
-            on=True, threshold_db=-25.0, ratio=5.0, attack_ms=3.0, release_ms=60.0, detector_low_hz=detector_low_hz
-        )
+        s = CompressorSettings(on=True, threshold_db=-25.0, ratio=5.0, detector_low_hz=detector_low_hz, **times)
         whole = stereo.copy()
         punch.LinkedCompressor(s, RATE).run(whole)
         parts, compressor = np.array_split(stereo, [256, 8192, 8704]), punch.LinkedCompressor(s, RATE)
