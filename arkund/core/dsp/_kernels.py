@@ -29,6 +29,7 @@ from arkund.core.dsp.lanes import (
     store,
     store_24,
     store_wholes,
+    tiled,
     triangular,
     truncated,
     turned,
@@ -48,7 +49,7 @@ OPTIONS = {
     "boundscheck": False,
 }
 f32, i32, u32 = np.float32, np.int32, np.uint32
-FOUR, EIGHT = (None,) * 4, (None,) * 8  # samples side by side
+FOUR, EIGHT, FLAT = (None,) * 4, (None,) * 8, (None,) * 16  # values side by side
 NEAR = len(EIGHT)
 SUMMED = 4 * BLOCK  # samples of each channel that are added up at a time
 MOST_SUMS = 3
@@ -329,14 +330,20 @@ def lanes_exp2(stride, value):
     return p * power_of_two(whole)
 
 
-@njit(**OPTIONS)
-def gate(stride, key, gain, params, state):
-    """Write the gate's gain for each sample of the key signal.
+# What gate, shaper and compressor do is split in two: what depends on the sample before goes row by row, and all else for many values at a time, across
+# rows, because no row waits for another there. Blocks are worked on in buffers that are a multiple of FLAT long; what stands behind the rows is not used.
 
-    params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
-    5 closed gain [octaves], 6 coefficient of the key's release, 7 longest stay between the two levels [samples].
-    state rows: 0 key envelope, 1 open, 2 hold left, 3 gain [octaves], 4 lingered.
-    """
+
+@njit(inline="always", **OPTIONS)
+def to_gains(octaves, values):
+    """Turn a buffer's octaves into factors."""
+    for at in range(0, values, len(FLAT)):
+        store(octaves, at, lanes_exp2(FLAT, load(FLAT, octaves, at)))
+
+
+@njit(inline="always", **OPTIONS)
+def gate_block(stride, key, gain, rows, params, state):
+    """Write the gate's gain for each row of the key: see ``gate``."""
     L = len(stride)
     zero, one = splat(stride, f32(0.0)), splat(stride, f32(1.0))
     floor, half, least = splat(stride, FLOOR), splat(stride, f32(0.5)), splat(stride, f32(-1e-7))
@@ -346,7 +353,7 @@ def gate(stride, key, gain, params, state):
     key_release, longest = load(stride, params, 6 * L), load(stride, params, 7 * L)
     env, was, left = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
     now, lingered = load(stride, state, 3 * L), load(stride, state, 4 * L)
-    for i in range(key.size // L):
+    for i in range(rows):
         env = larger(larger(size(load(stride, key, i * L)), env * key_release), floor)
         above = where_over(env, opens, one, zero)
         below = where_over(closes, env, one, zero)
@@ -358,12 +365,59 @@ def gate(stride, key, gain, params, state):
         k = where_over(target, now, attack, release)
         now = fused(now - target, k, target)
         now = where_over(least, now, now, zero)
-        store(gain, i * L, lanes_exp2(stride, now))
+        store(gain, i * L, now)
     store(state, 0, env)
     store(state, L, was)
     store(state, 2 * L, left)
     store(state, 3 * L, now)
     store(state, 4 * L, lingered)
+    to_gains(gain, rows * L)
+
+
+@njit(**OPTIONS)
+def gate(stride, key, gain, params, state):
+    """Write the gate's gain for each sample of the key signal.
+
+    params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples],
+    5 closed gain [octaves], 6 coefficient of the key's release, 7 longest stay between the two levels [samples].
+    state rows: 0 key envelope, 1 open, 2 hold left, 3 gain [octaves], 4 lingered.
+    """
+    values = BLOCK * len(stride)
+    made = np.zeros(values, np.float32)
+    for start in range(0, key.size, values):
+        part = key[start : start + values]
+        gate_block(stride, part, made, part.size // len(stride), params, state)
+        copied(stride, made[: part.size], gain[start:])
+
+
+@njit(inline="always", **OPTIONS)
+def shaper_block(stride, x, rows, params, state, one, two, three):
+    """Shape rows in place, with three buffers to work in: see ``shaper``."""
+    L = len(stride)
+    k0, k1 = load(stride, params, 0), load(stride, params, L)
+    k2, k3 = load(stride, params, 2 * L), load(stride, params, 3 * L)
+    floor = load(stride, params, 7 * L)
+    fast, late, held = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
+    for i in range(rows):
+        level = size(load(stride, x, i * L)) + floor
+        fast = fused(fast - level, where_over(level, fast, k0, k2), level)
+        late = fused(late - level, where_over(level, late, k1, k2), level)
+        held = fused(held - level, where_over(level, held, k0, k3), level)
+        store(one, i * L, fast)
+        store(two, i * L, late)
+        store(three, i * L, held)
+    store(state, 0, fast)
+    store(state, L, late)
+    store(state, 2 * L, held)
+    zero, for_onset = splat(FLAT, f32(0.0)), tiled(FLAT, load(stride, params, 4 * L))
+    for_tail, most = tiled(FLAT, load(stride, params, 5 * L)), tiled(FLAT, load(stride, params, 6 * L))
+    usual = tiled(FLAT, load(stride, params, 8 * L))
+    for at in range(0, rows * L, len(FLAT)):
+        now = lanes_log2(FLAT, load(FLAT, one, at))
+        onset = smaller(larger(now - lanes_log2(FLAT, load(FLAT, two, at)) - usual, zero), most)
+        tail = smaller(larger(lanes_log2(FLAT, load(FLAT, three, at)) - now, zero), most)
+        store(one, at, lanes_exp2(FLAT, fused(for_onset, onset, for_tail * tail)))
+    times(stride, x[: rows * L], one)
 
 
 @njit(**OPTIONS)
@@ -376,26 +430,11 @@ def shaper(stride, x, params, state):
     8 ratio of attacks that steady sound reaches by itself [octaves].
     state rows: 0 fast, 1 slow attack, 2 slow release.
     """
-    L = len(stride)
-    zero = splat(stride, f32(0.0))
-    k0, k1 = load(stride, params, 0), load(stride, params, L)
-    k2, k3 = load(stride, params, 2 * L), load(stride, params, 3 * L)
-    for_onset, for_tail = load(stride, params, 4 * L), load(stride, params, 5 * L)
-    most, floor, usual = load(stride, params, 6 * L), load(stride, params, 7 * L), load(stride, params, 8 * L)
-    fast, late, held = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
-    for i in range(x.size // L):
-        v = load(stride, x, i * L)
-        level = size(v) + floor
-        fast = fused(fast - level, where_over(level, fast, k0, k2), level)
-        late = fused(late - level, where_over(level, late, k1, k2), level)
-        held = fused(held - level, where_over(level, held, k0, k3), level)
-        now = lanes_log2(stride, fast)
-        onset = smaller(larger(now - lanes_log2(stride, late) - usual, zero), most)
-        tail = smaller(larger(lanes_log2(stride, held) - now, zero), most)
-        store(x, i * L, v * lanes_exp2(stride, fused(for_onset, onset, for_tail * tail)))
-    store(state, 0, fast)
-    store(state, L, late)
-    store(state, 2 * L, held)
+    values = BLOCK * len(stride)
+    one, two, three = np.zeros(values, np.float32), np.zeros(values, np.float32), np.zeros(values, np.float32)
+    for start in range(0, x.size, values):
+        part = x[start : start + values]
+        shaper_block(stride, part, part.size // len(stride), params, state, one, two, three)
 
 
 @njit(inline="always", **OPTIONS)
@@ -408,6 +447,29 @@ def reduction_db(stride, level, threshold, slope, knee, reach, share):
     return where_over(inside, knee, over, soft) * slope
 
 
+@njit(inline="always", **OPTIONS)
+def compressor_block(stride, key, gain, rows, params, state):
+    """Write the compressor's gain for each row of the key, a buffer: see ``compressor``."""
+    L = len(stride)
+    half, two, floor = splat(FLAT, f32(0.5)), splat(FLAT, f32(2.0)), splat(FLAT, FLOOR)
+    threshold, slope = tiled(FLAT, load(stride, params, 0)), tiled(FLAT, load(stride, params, L))
+    knee, makeup = tiled(FLAT, load(stride, params, 2 * L)), tiled(FLAT, load(stride, params, 5 * L))
+    reach, share = half * knee, inverse(fused(two, knee, floor))
+    for at in range(0, rows * L, len(FLAT)):
+        level = size(load(FLAT, key, at))
+        store(gain, at, reduction_db(FLAT, level, threshold, slope, knee, reach, share))
+    attack, release = load(stride, params, 3 * L), load(stride, params, 4 * L)
+    now = load(stride, state, 0)
+    for i in range(rows):
+        wanted = load(stride, gain, i * L)
+        now = fused(where_over(wanted, now, attack, release), wanted - now, now)
+        store(gain, i * L, now)
+    store(state, 0, where_over(now, splat(stride, f32(1e-12)), now, splat(stride, f32(0.0))))
+    per_db = splat(FLAT, OCTAVE_PER_DB)
+    for at in range(0, rows * L, len(FLAT)):
+        store(gain, at, lanes_exp2(FLAT, (makeup - load(FLAT, gain, at)) * per_db))
+
+
 @njit(**OPTIONS)
 def compressor(stride, key, gain, params, state):
     """Write the compressor's gain for each sample of the key signal.
@@ -416,22 +478,28 @@ def compressor(stride, key, gain, params, state):
     Reiss, J. Audio Eng. Soc. 60 (2012), eqs. 4 and 17). params rows: 0 threshold [dB], 1 slope 1 - 1/R,
     2 knee [dB], 3 and 4 the share of the way that attack and release go in a sample, 5 make-up [dB]. state row: 0 reduction [dB].
     """
-    L = len(stride)
-    zero, half, two = splat(stride, f32(0.0)), splat(stride, f32(0.5)), splat(stride, f32(2.0))
-    floor, least, per_db = splat(stride, FLOOR), splat(stride, f32(1e-12)), splat(stride, OCTAVE_PER_DB)
-    threshold, slope, knee = load(stride, params, 0), load(stride, params, L), load(stride, params, 2 * L)
-    attack, release, makeup = load(stride, params, 3 * L), load(stride, params, 4 * L), load(stride, params, 5 * L)
-    reach, share = half * knee, inverse(fused(two, knee, floor))
-    now = load(stride, state, 0)
-    for i in range(key.size // L):
-        if i % BLOCK == 0:
-            now = where_over(now, least, now, zero)
-        wanted = reduction_db(stride, size(load(stride, key, i * L)), threshold, slope, knee, reach, share)
-        # the quicker of both ways up, the slower one down: no comparison that the next sample waits for
-        rising, falling = fused(attack, wanted - now, now), fused(release, wanted - now, now)
-        now = where_over(release, attack, smaller(rising, falling), larger(rising, falling))
-        store(gain, i * L, lanes_exp2(stride, (makeup - now) * per_db))
-    store(state, 0, where_over(now, least, now, zero))
+    values = BLOCK * len(stride)
+    heard, made = np.zeros(values, np.float32), np.zeros(values, np.float32)
+    for start in range(0, key.size, values):
+        part = key[start : start + values]
+        copied(stride, part, heard)
+        compressor_block(stride, heard, made, part.size // len(stride), params, state)
+        copied(stride, made[: part.size], gain[start:])
+
+
+@njit(inline="always", **OPTIONS)
+def copied(stride, x, to):
+    """Copy rows. (An assignment of slices is several times as slow: it goes value by value.)"""
+    for at in range(0, x.size, len(stride)):
+        store(to, at, load(stride, x, at))
+
+
+@njit(inline="always", **OPTIONS)
+def chosen(stride, x, mine, to):
+    """Copy those lanes of rows that are 1 in ``mine``."""
+    half = splat(stride, f32(0.5))
+    for at in range(0, x.size, len(stride)):
+        store(to, at, where_over(mine, half, load(stride, x, at), load(stride, to, at)))
 
 
 @njit(inline="always", **OPTIONS)
@@ -462,40 +530,42 @@ def chain(
     the gate's key, the equaliser and the compressor's detector (params, state). Stages whose params are empty are left out.
     """
     LANES = len(stride)
-    key, gain = np.zeros(BLOCK * LANES, np.float32), np.zeros(BLOCK * LANES, np.float32)
+    values = BLOCK * LANES
+    key, gain, more = np.zeros(values, np.float32), np.zeros(values, np.float32), np.zeros(values, np.float32)
     key_params, key_state, eq_params, eq_state, detector_params, detector_state = filters
+    # The lanes that look equally far ahead are taken together.
+    looks, ahead, mine = 0, np.zeros(LANES, np.int64), np.zeros(LANES * LANES, np.float32)
+    for c in range(LANES):
+        k = 0
+        while k < looks and ahead[k] != early[c]:
+            k += 1
+        looks = max(looks, k + 1)
+        ahead[k], mine[k * LANES + c] = early[c], f32(1.0)
     for start in range(0, samples, BLOCK):
         rows = min(BLOCK, samples - start)
         part, wide = x[start * LANES : (start + rows) * LANES], key[: rows * LANES]
         if gate_params.size:
-            if early.min() == early.max():
-                wide[:] = x[(start + early[0]) * LANES : (start + early[0] + rows) * LANES]
-            else:
-                for c in range(LANES):
-                    first = start + early[c]
-                    for i in range(rows):
-                        wide[i * LANES + c] = x[(first + i) * LANES + c]
+            for k in range(looks):
+                seen = x[(start + ahead[k]) * LANES : (start + ahead[k] + rows) * LANES]
+                chosen(stride, seen, load(stride, mine, k * LANES), key)
             svf_cascade(stride, wide, key_params.size // (6 * LANES), key_params, key_state)
-            gate(stride, wide, gain, gate_params, gate_state)
+            gate_block(stride, key, gain, rows, gate_params, gate_state)
             times(stride, part, gain)
         svf_cascade(stride, part, eq_params.size // (6 * LANES), eq_params, eq_state)
         if shaper_params.size:
-            shaper(stride, part, shaper_params, shaper_state)
+            shaper_block(stride, part, rows, shaper_params, shaper_state, key, gain, more)
         if comp_params.size:
-            heard = part
-            if detector_params.size:
-                wide[:] = part
-                svf_cascade(stride, wide, detector_params.size // (6 * LANES), detector_params, detector_state)
-                heard = wide
-            compressor(stride, heard, gain, comp_params, comp_state)
+            copied(stride, part, key)
+            svf_cascade(stride, wide, detector_params.size // (6 * LANES), detector_params, detector_state)
+            compressor_block(stride, key, gain, rows, comp_params, comp_state)
             times(stride, part, gain)
 
 
 @njit(inline="always", **OPTIONS)
-def to_reduction(heard, work, params, sign):
-    """Write what the static curve takes from the louder channel of a block of interleaved stereo, times a sign."""
+def to_reduction(heard, work, params):
+    """Write what the static curve takes from the louder channel of a block of interleaved stereo."""
     half, two, floor = splat(EIGHT, f32(0.5)), splat(EIGHT, f32(2.0)), splat(EIGHT, FLOOR)
-    threshold, slope, knee = splat(EIGHT, params[0]), splat(EIGHT, sign * params[1]), splat(EIGHT, params[2])
+    threshold, slope, knee = splat(EIGHT, params[0]), splat(EIGHT, params[1]), splat(EIGHT, params[2])
     reach, share = half * knee, inverse(fused(two, knee, floor))
     for i in range(BLOCK):
         work[i] = max(abs(heard[2 * i]), abs(heard[2 * i + 1]))
@@ -510,14 +580,12 @@ def linked(stride, x, key_params, key_state, params, state, share, gain, out):
     The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for samples side by side. The key goes
     through a section, where there is one. ``out`` may be x itself; either of gain and out may be empty where it is not wanted.
     """
-    key, work = np.zeros(PAIR * BLOCK, np.float32), np.zeros(BLOCK, np.float32)
-    rest, least = f32(1.0) - share, f32(1e-12)
+    key, wanted = np.zeros(PAIR * BLOCK, np.float32), np.zeros(BLOCK, np.float32)
+    made = np.zeros(BLOCK + PAIR, np.float32)
     zero, tiny, per_db = splat(stride, f32(0.0)), splat(stride, TINY), splat(EIGHT, OCTAVE_PER_DB)
-    attack, release, makeup = params[3], params[4], splat(EIGHT, params[5])
-    # The quicker of both ways up, the slower one down: no comparison that the next sample waits for. Where that is the smaller of both, all is upside down.
-    sign = f32(1.0) if attack >= release else f32(-1.0)
-    filtered, samples, now, upright = key_params.size > 0, x.size // PAIR, sign * state[0], splat(EIGHT, sign)
-    a1 = a2 = zero
+    attack, release, makeup = splat(stride, params[3]), splat(stride, params[4]), splat(EIGHT, params[5])
+    rest, least, filtered, samples = f32(1.0) - share, splat(stride, f32(1e-12)), key_params.size > 0, x.size // PAIR
+    now, a1, a2 = splat(stride, state[0]), zero, zero
     if filtered:
         a1, a2 = load(stride, key_state, 0), load(stride, key_state, PAIR)
         for i in range(0, PAIR * min(BLOCK, samples), PAIR):
@@ -528,30 +596,33 @@ def linked(stride, x, key_params, key_state, params, state, share, gain, out):
         part, following = x[PAIR * start : PAIR * (start + rows)], x[PAIR * (start + rows) :]
         beyond = min(PAIR * BLOCK, following.size) if filtered else 0
         if not filtered:
-            key[: PAIR * rows] = part
-        to_reduction(key, work, params, sign)
+            copied(stride, part, key)
+        to_reduction(key, wanted, params)
         a1, a2 = where_over(size(a1), tiny, a1, zero), where_over(size(a2), tiny, a2, zero)
-        for i in range(beyond // PAIR):  # the key of the next block beside it, so that neither waits for the other
-            work[i] = now = max(fused(attack, work[i] - now, now), fused(release, work[i] - now, now))
-            y, a1, a2 = section(stride, load(stride, following, PAIR * i), a1, a2, key_params, 0)
-            store(key, PAIR * i, y)
-        for i in range(beyond // PAIR, rows):
-            work[i] = now = max(fused(attack, work[i] - now, now), fused(release, work[i] - now, now))
-        now = now if abs(now) > least else f32(0.0)
+        for i in range(rows):
+            goal = load_one(stride, wanted, i)
+            now = fused(where_over(goal, now, attack, release), goal - now, now)
+            store(made, i, now)  # the second lane, which is the same, gives way to the next sample
+            if PAIR * i < beyond:  # the key of the next block beside it, so that neither waits for the other
+                y, a1, a2 = section(stride, load(stride, following, PAIR * i), a1, a2, key_params, 0)
+                store(key, PAIR * i, y)
+        now = where_over(now, least, now, zero)
         for i in range(0, BLOCK, NEAR):
-            store(work, i, lanes_exp2(EIGHT, (makeup - upright * load(EIGHT, work, i)) * per_db))
+            store(made, i, lanes_exp2(EIGHT, (makeup - load(EIGHT, made, i)) * per_db))
         if gain.size:
-            gain[start : start + rows] = work[:rows]
-        if out.size:
-            made = out[PAIR * start : PAIR * (start + rows)]
             for i in range(rows):
-                g = share * work[i] + rest
-                made[2 * i] = part[2 * i] * g
-                made[2 * i + 1] = part[2 * i + 1] * g
+                gain[start + i] = made[i]
+        if out.size:
+            heard = out[PAIR * start : PAIR * (start + rows)]
+            for i in range(rows):
+                g = share * made[i] + rest
+                heard[2 * i] = part[2 * i] * g
+                heard[2 * i + 1] = part[2 * i + 1] * g
     if filtered:
         store(key_state, 0, a1)
         store(key_state, PAIR, a2)
-    state[0] = sign * now
+    store(made, 0, now)
+    state[0] = made[0]
 
 
 @njit(**OPTIONS)
@@ -679,8 +750,8 @@ def place(rows, count, gains, late, outs):
             last = min(start + SUMMED, samples, late[k] + outs[k].size // 2)
             if first >= last:
                 continue
-            left[:] = f32(0.0)
-            right[:] = f32(0.0)
+            for i in range(SUMMED):
+                left[i] = right[i] = f32(0.0)
             for c in range(0, count, 4):
                 w, x, y, z = (
                     rows[c][first:last],

@@ -108,6 +108,18 @@ def load_one(typing, stride, x, at):
     return kind(stride, x, types.intp), code
 
 
+@intrinsic
+def tiled(typing, stride, a):
+    """Repeat lanes one after the other until they are as many as ``stride``, a tuple, is long."""
+    kind = Lanes(stride.count)
+
+    def code(context, builder, signature, args):
+        order = [each % a.count for each in range(kind.count)]
+        return builder.shuffle_vector(args[1], args[1], ir.Constant(_whole(kind.count), order))
+
+    return kind(stride, a), code
+
+
 def _repeated(builder, value, count: int):
     vector = ir.VectorType(value.type, count)
     first = builder.insert_element(ir.Constant(vector, ir.Undefined), value, ir.Constant(I32, 0))
