@@ -122,14 +122,13 @@ def flush(state):
 def section(stride, v0, ic1, ic2, p, at):
     """Return a section's output and its next states; its parameters lie from ``at`` on."""
     L = len(stride)
-    half = splat(stride, f32(0.5))
-    v3 = v0 - ic2
-    a2 = load(stride, p, at + L)
+    v3, a2 = v0 - ic2, load(stride, p, at + L)
     d1 = fused(load(stride, p, at), ic1, a2 * v3)
     d2 = fused(a2, ic1, load(stride, p, at + 2 * L) * v3)
-    low = load(stride, p, at + 5 * L) * fused(half, d2, ic2)
-    band = fused(load(stride, p, at + 4 * L), fused(half, d1, ic1), low)
-    return fused(load(stride, p, at + 3 * L), v0, band), ic1 + d1, ic2 + d2
+    y = fused(
+        load(stride, p, at + 3 * L), v0, fused(load(stride, p, at + 4 * L), ic1, load(stride, p, at + 5 * L) * v3)
+    )
+    return y, ic1 + d1, ic2 + d2
 
 
 @njit(inline="always", **OPTIONS)
@@ -204,7 +203,8 @@ def four_sections(stride, x, rows, p, s):
 def svf_cascade(stride, x, sections, params, state):
     """Filter in place with state-variable sections (topology-preserving trapezoidal form).
 
-    params [sections * 6 * LANES]: a1 - 1, a2, a3, m0, m1, m2, the first three doubled; state [sections * 2 * LANES].
+    params [sections * 6 * LANES]: a1 - 1, a2, a3, each doubled, and what of the input, of the first state and of the input without the second state
+    makes the output: see ``Biquad.state_variable``; state [sections * 2 * LANES].
     """
     LANES = len(stride)
     length = x.size // LANES

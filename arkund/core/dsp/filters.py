@@ -39,7 +39,8 @@ class Biquad:
         return (self.b0 + z * (self.b1 + z * self.b2)) / (1.0 + z * (self.a1 + z * self.a2))
 
     def state_variable(self) -> tuple[float, float, float, float, float, float]:
-        """Return 2 (a1 - 1), 2 a2, 2 a3 and the mix m0, m1, m2 of the equivalent state-variable section.
+        """Return 2 (a1 - 1), 2 a2, 2 a3 of the equivalent state-variable section, and its output's share of input, first state, and input without
+        the second state: its mix m0 v0 + m1 v1 + m2 v2 with v1 = a1 ic1 + a2 v3, v2 = ic2 + a2 ic1 + a3 v3 and v3 = v0 - ic2.
 
         a1 is near 1 for low frequencies: what it lacks is what float32 would lose.
         """
@@ -50,8 +51,9 @@ class Biquad:
         m0 = (self.b0 - self.b1 + self.b2) / minus
         m2 = (self.b0 + self.b1 + self.b2) / plus - m0
         m1 = a0 / (2.0 * g) * ((self.b0 - self.b2) - m0 * (1.0 - self.a2))
-        first = 1.0 / (1.0 + g * (g + k))
-        return -2.0 * g * (g + k) * first, 2.0 * g * first, 2.0 * g * g * first, m0, m1, m2
+        a1 = 1.0 / (1.0 + g * (g + k))
+        a2, a3 = g * a1, g * g * a1
+        return -2.0 * g * (g + k) * a1, 2.0 * a2, 2.0 * a3, m0 + m2, m1 * a1 + m2 * a2, m1 * a2 + m2 * (a3 - 1.0)
 
     def settle_samples(self) -> int:
         """Return after how many samples the impulse response has fallen by REACH_DB."""
