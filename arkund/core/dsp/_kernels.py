@@ -354,13 +354,13 @@ def gate_block(stride, key, gain, rows, params, state):
     env, was, left = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
     now, lingered = load(stride, state, 3 * L), load(stride, state, 4 * L)
     for i in range(rows):
-        env = larger(larger(size(load(stride, key, i * L)), env * key_release), floor)
+        env = larger(larger(size(load(stride, key, i * L)), floor), env * key_release)
         above = where_over(env, opens, one, zero)
         below = where_over(closes, env, one, zero)
         lingered = (lingered + one) * (one - larger(above, below))
         too_long = where_over(lingered, longest, one, zero)
         was = larger(above, was * (one - larger(below, too_long)))
-        left = larger(larger(left - one, zero), hold * was)
+        left = larger(left - one, hold * was)  # which is never below 0
         target = where_over(larger(was, smaller(left, one)), half, zero, closed)
         k = where_over(target, now, attack, release)
         now = fused(now - target, k, target)
