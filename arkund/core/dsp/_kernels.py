@@ -33,7 +33,9 @@ from arkund.core.dsp.lanes import (
     triangular,
     truncated,
     turned,
+    unzipped,
     where_over,
+    zipped,
 )
 
 WIDTHS = (4, 8, 16)  # channels of a bank
@@ -567,10 +569,9 @@ def to_reduction(heard, work, params):
     half, two, floor = splat(EIGHT, f32(0.5)), splat(EIGHT, f32(2.0)), splat(EIGHT, FLOOR)
     threshold, slope, knee = splat(EIGHT, params[0]), splat(EIGHT, params[1]), splat(EIGHT, params[2])
     reach, share = half * knee, inverse(fused(two, knee, floor))
-    for i in range(BLOCK):
-        work[i] = max(abs(heard[2 * i]), abs(heard[2 * i + 1]))
     for i in range(0, BLOCK, NEAR):
-        store(work, i, reduction_db(EIGHT, load(EIGHT, work, i), threshold, slope, knee, reach, share))
+        left, right = unzipped(load(EIGHT, heard, PAIR * i), load(EIGHT, heard, PAIR * i + NEAR))
+        store(work, i, reduction_db(EIGHT, larger(size(left), size(right)), threshold, slope, knee, reach, share))
 
 
 @njit(**OPTIONS)
@@ -614,7 +615,12 @@ def linked(stride, x, key_params, key_state, params, state, share, gain, out):
                 gain[start + i] = made[i]
         if out.size:
             heard = out[PAIR * start : PAIR * (start + rows)]
-            for i in range(rows):
+            for i in range(0, rows - NEAR + 1, NEAR):
+                g = splat(EIGHT, share) * load(EIGHT, made, i) + splat(EIGHT, rest)
+                first, second = zipped(g, g)
+                store(heard, PAIR * i, load(EIGHT, part, PAIR * i) * first)
+                store(heard, PAIR * i + NEAR, load(EIGHT, part, PAIR * i + NEAR) * second)
+            for i in range(rows - rows % NEAR, rows):
                 g = share * made[i] + rest
                 heard[2 * i] = part[2 * i] * g
                 heard[2 * i + 1] = part[2 * i + 1] * g
@@ -761,7 +767,12 @@ def place(rows, count, gains, late, outs):
                 )
                 add_four(w, x, y, z, gains[k, 2 * c : 2 * c + 8], left, right)
             out = outs[k][2 * (first - late[k]) : 2 * (last - late[k])]
-            for i in range(last - first):
+            n = last - first
+            for i in range(0, n - NEAR + 1, NEAR):
+                a, b = zipped(load(EIGHT, left, i), load(EIGHT, right, i))
+                store(out, 2 * i, load(EIGHT, out, 2 * i) + a)
+                store(out, 2 * i + NEAR, load(EIGHT, out, 2 * i + NEAR) + b)
+            for i in range(n - n % NEAR, n):
                 out[2 * i] += left[i]
                 out[2 * i + 1] += right[i]
 

@@ -241,6 +241,33 @@ def paired(typing, a, b):
 
 
 @intrinsic
+def zipped(typing, a, b):
+    """Return two rows of lanes in turn: a lane of the one, a lane of the other."""
+    out = types.UniTuple(a, 2)
+
+    def code(context, builder, signature, args):
+        turns = [lane + side * a.count for lane in range(a.count) for side in (0, 1)]
+        parts = (turns[: a.count], turns[a.count :])
+        rows = [builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(a.count), each)) for each in parts]
+        return context.make_tuple(builder, signature.return_type, rows)
+
+    return out(a, b), code
+
+
+@intrinsic
+def unzipped(typing, a, b):
+    """Return every other lane of two rows, and those between."""
+    out = types.UniTuple(a, 2)
+
+    def code(context, builder, signature, args):
+        parts = (range(0, 2 * a.count, 2), range(1, 2 * a.count, 2))
+        rows = [builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(a.count), list(each))) for each in parts]
+        return context.make_tuple(builder, signature.return_type, rows)
+
+    return out(a, b), code
+
+
+@intrinsic
 def exponent(typing, a):
     """Return the power of two in each lane's bits, as float32."""
 

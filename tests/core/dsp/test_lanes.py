@@ -15,6 +15,7 @@ from arkund.core.dsp.lanes import (
     inverse,
     larger,
     load,
+    load_one,
     mantissa,
     paired,
     power_of_two,
@@ -23,9 +24,12 @@ from arkund.core.dsp.lanes import (
     splat,
     store,
     store_24,
+    tiled,
     truncated,
     turned,
+    unzipped,
     where_over,
+    zipped,
 )
 
 WIDTHS = (1, 2, 4, 8, 16)
@@ -88,21 +92,35 @@ class TestOperators:
         assert out[0] == out[29] == 0
 
     def test_turns(self):
-        """Rows and lanes exchanged, of four rows and of two."""
+        """Rows and lanes exchanged, of four rows and of two; lanes in turn, and apart again; lanes repeated."""
 
         @njit
-        def turn(x, square, pairs):
+        def turn(x, out):
             a, b = load((None,) * 4, x, 0), load((None,) * 4, x, 4)
-            rows = turned(a, b, load((None,) * 4, x, 8), load((None,) * 4, x, 12)) + paired(a, b)
-            for k in range(4):
-                store(square, 4 * k, rows[k])
-            for k in range(2):
-                store(pairs, 4 * k, rows[4 + k])
+            rows = turned(a, b, load((None,) * 4, x, 8), load((None,) * 4, x, 12))
+            rows = rows + paired(a, b) + zipped(a, b) + unzipped(a, b)
+            for k in range(10):
+                store(out, 4 * k, rows[k])
+            store(out, 40, tiled((None,) * 8, a))
 
-        x, square, pairs = np.arange(16, dtype=np.float32), np.zeros(16, np.float32), np.zeros(8, np.float32)
-        turn(x, square, pairs)
-        assert np.array_equal(square.reshape(4, 4), x.reshape(4, 4).T)
-        assert pairs.tolist() == [0, 1, 4, 5, 2, 3, 6, 7]
+        x, out = np.arange(16, dtype=np.float32), np.zeros(48, np.float32)
+        turn(x, out)
+        assert np.array_equal(out[:16].reshape(4, 4), x.reshape(4, 4).T)
+        assert out[16:24].tolist() == [0, 1, 4, 5, 2, 3, 6, 7]
+        assert out[24:32].tolist() == [0, 4, 1, 5, 2, 6, 3, 7]
+        assert out[32:40].tolist() == [0, 2, 4, 6, 1, 3, 5, 7]
+        assert out[40:].tolist() == [0, 1, 2, 3, 0, 1, 2, 3]
+
+    def test_load_one(self):
+        """A single value in all lanes."""
+
+        @njit
+        def read(x, out):
+            store(out, 0, load_one((None,) * 4, x, 2))
+
+        out = np.zeros(4, np.float32)
+        read(np.arange(5, dtype=np.float32), out)
+        assert out.tolist() == [2, 2, 2, 2]
 
 
 class TestLogarithms:
