@@ -163,19 +163,18 @@ class Windows:
     paths: tuple[int, int]
     parts: tuple[tuple[int, int], ...]  # of the finished strips, one after the other
     beyond: dict[str, dict[str, tuple[int, int]]]  # by mic and stage: samples before and after a part
+    upstream: dict[
+        str, dict[str, str]
+    ]  # likewise: from how far before a part all down to there was rendered, on which its samples depend
 
     def stage(self, mic_id: str, stage: str, part: int) -> tuple[int, int]:
         """Return where a stage of a mic is rendered for a part of the strips."""
         (start, stop), (before, after) = self.parts[part], self.beyond[mic_id][stage]
         return start - before, stop + after
 
-    def upstream(self, mic_id: str, stage: str) -> str:
-        """Return from how far before a part everything down to a stage was rendered: its samples depend on that."""
-        return ",".join(str(self.beyond[mic_id][each][0]) for each in STAGES[: STAGES.index(stage) + 1])
-
     def content(self, mic_ids: Iterable[str]) -> str:
         """Return what the samples of a sum of mics depend on."""
-        leads = ";".join(self.upstream(mic_id, STAGES[-1]) for mic_id in sorted(mic_ids))
+        leads = ";".join(self.upstream[mic_id][STAGES[-1]] for mic_id in sorted(mic_ids))
         return f"{leads};{self.mix};{self.paths};{self.parts[0]};{len(self.parts)}"
 
 
@@ -193,11 +192,13 @@ def windows(
     compressors = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
     lead = rounded((widest(punch.compressor_reach(each, rate) for each in compressors) + behind).before, rate)
     first = whole[0] - lead
+    beyond = {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics}
     return Windows(
         (max(span[0] - mix_lead, first), stop),
         (max(span[0] - lead, first), stop),
         _parts((first, whole[1] + behind.after), rate),
-        {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics},
+        beyond,
+        {mic_id: _upstream(stages) for mic_id, stages in beyond.items()},
     )
 
 
@@ -208,6 +209,11 @@ def _beyond(nodes: dict[str, Node], mic_id: str, rate: int) -> dict[str, tuple[i
         if f"{stage}:{mic_id}" in nodes:
             behind = nodes[f"{stage}:{mic_id}"].reach + behind
     return out
+
+
+def _upstream(beyond: dict[str, tuple[int, int]]) -> dict[str, str]:
+    leads = [str(beyond[stage][0]) for stage in STAGES]
+    return {stage: ",".join(leads[: number + 1]) for number, stage in enumerate(STAGES)}
 
 
 def _parts(window: tuple[int, int], rate: int) -> tuple[tuple[int, int], ...]:

@@ -42,7 +42,9 @@ def finish(
     peak = float(max(audio.max(initial=0.0), -audio.min(initial=0.0)) * db_to_gain(matched_db))
     if peak > SAFE_PEAK:
         matched_db += float(gain_to_db(SAFE_PEAK / peak))
-    out = audio * np.float32(db_to_gain(matched_db))
+    out = np.multiply(
+        audio.T, np.float32(db_to_gain(matched_db)), order="C"
+    ).T  # one channel after the other, as it is sent
     fade = min(int(fade_ms * sample_rate_hz / 1000), out.shape[0] // 2)
     ramp = np.linspace(0.0, 1.0, fade, dtype=np.float32)[:, None]
     out[:fade] *= ramp

@@ -53,7 +53,7 @@ class Stages:
     def strips(self, mics: Sequence[MicPlan]) -> dict[str, list[np.ndarray]]:
         """Return each mic's finished strip over each of ``windows.parts`` [float32, shape=(samples,)]."""
         parts = range(len(self.windows.parts))
-        lanes = [self._lane(mic, part) for mic in mics for part in parts]
+        lanes = [lane for mic in mics for lane in self._lanes(mic)]
         rows = {(lane.mic.id, lane.part): lane.kept for lane in lanes}
         banks = [bank for stage in STAGES for bank in self._banks([lane for lane in lanes if lane.first == stage])]
         within = self.executor if len(banks) == 1 else None  # its stages side by side, for want of other banks
@@ -61,14 +61,20 @@ class Stages:
             rows |= made
         return {mic.id: [rows[mic.id, part].over(self.windows.parts[part]) for part in parts] for mic in mics}
 
-    def _lane(self, mic: MicPlan, part: int) -> Lane:
+    def _lanes(self, mic: MicPlan) -> list[Lane]:
+        """Return a mic's lane in each part, from the last stage that was kept."""
         on = [stage for stage in STAGES if f"{stage}:{mic.id}" in self.nodes]
-        for number, stage in reversed(list(enumerate(on))):
-            window = self.windows.stage(mic.id, stage, part)
-            found = self.cache.get(self._key(stage, mic), *window)
-            if found is not None:
-                return Lane(mic, part, on[number + 1] if number + 1 < len(on) else None, Row(found, window))
-        return Lane(mic, part, "source", None)
+        keys = {stage: self._key(stage, mic) for stage in on}
+
+        def lane(part: int) -> Lane:
+            for stage, after in zip(reversed(on), [None, *reversed(on)], strict=False):
+                window = self.windows.stage(mic.id, stage, part)
+                found = self.cache.get(keys[stage], *window)
+                if found is not None:
+                    return Lane(mic, part, after, Row(found, window))
+            return Lane(mic, part, "source", None)
+
+        return [lane(part) for part in range(len(self.windows.parts))]
 
     def _banks(self, lanes: list[Lane]) -> list[list[Lane]]:
         """Return lanes in as many banks as keep all workers busy, those that begin early together."""
@@ -124,4 +130,4 @@ class Stages:
         return Row(np.empty(stop - start, np.float32), (start, stop))
 
     def _key(self, stage: str, mic: MicPlan) -> str:
-        return f"{self.nodes[f'{stage}:{mic.id}'].key}@{self.windows.upstream(mic.id, stage)}"
+        return f"{self.nodes[f'{stage}:{mic.id}'].key}@{self.windows.upstream[mic.id][stage]}"
