@@ -48,6 +48,9 @@ def print_once(mics: int, minutes: int, rate: int) -> dict:
     from arkund.core.punch.settings import CompressorSettings, ShaperSettings
     from arkund.core.render.printing import print_song
     from arkund.core.tone.settings import Band, ToneSettings
+    from arkund.studio.memory import keep_freed
+
+    keep_freed()
 
     bands = tuple(Band(kind="bell", frequency_hz=f, gain_db=2.0, q=1.0) for f in (90.0, 250.0, 700.0, 2500.0, 6000.0))
     steps = {

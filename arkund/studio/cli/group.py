@@ -7,6 +7,7 @@ import sys
 import click
 
 from arkund import __version__
+from arkund.studio.memory import keep_freed
 
 BAD_INPUT, OUR_FAILURE = 2, 1
 
@@ -41,6 +42,7 @@ class Arkund(click.Group):
 def main() -> None:
     """Prepare Django and the database before any sub-command."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "arkund.studio.settings")
+    keep_freed()
     import django
 
     django.setup()
