@@ -29,7 +29,6 @@ def warm() -> None:
         early = np.zeros(lanes, np.int64)
         kernels.chain(bank, 64, early, none, one, filters, none, one, none, one)
     pair = k.BANKS[k.PAIR]
-    pair.svf_cascade(stereo.copy(), 1, np.ones(12, f), np.zeros(4, f))
     quick_loudness_lufs(stereo.reshape(-1, 2), 48_000)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
     pair.linked(stereo, np.ones(12, f), np.zeros(4, f), np.ones(6, f), np.zeros(1, f), f(1), mono, stereo.copy())

@@ -1007,7 +1007,7 @@ BANKS = {
     width: SimpleNamespace(**{kernel.__name__: partial(kernel, (None,) * width) for kernel in some})
     for widths, some in (
         (WIDTHS, (svf_cascade, band_powers, gate, shaper, compressor, chain, mix_down, weighted)),
-        ((PAIR,), (svf_cascade, linked, weighted)),
+        ((PAIR,), (linked,)),
     )
     for width in widths
 }

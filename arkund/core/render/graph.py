@@ -203,11 +203,18 @@ def windows(
 
 
 def _beyond(nodes: dict[str, Node], mic_id: str, rate: int) -> dict[str, tuple[int, int]]:
+    found = (nodes.get(f"{stage}:{mic_id}") for stage in STAGES)
+    return _leads(tuple(node.reach if node else None for node in found), rate)
+
+
+@lru_cache(maxsize=1024)
+def _leads(reaches: tuple[Reach | None, ...], rate: int) -> dict[str, tuple[int, int]]:
+    """Return how far beyond a part each stage is rendered, by the reach of those that are on."""
     out, behind = {}, NOTHING
-    for stage in reversed(STAGES):
+    for stage, reach in zip(reversed(STAGES), reversed(reaches), strict=True):
         out[stage] = rounded(behind.before, rate), behind.after
-        if f"{stage}:{mic_id}" in nodes:
-            behind = nodes[f"{stage}:{mic_id}"].reach + behind
+        if reach is not None:
+            behind = reach + behind
     return out
 
 
