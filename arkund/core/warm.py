@@ -9,6 +9,7 @@ from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.refine import first_sample
 from arkund.core.hits.settings import Channel, HitSettings
+from arkund.core.render.sums import placed
 
 
 def warm() -> None:
@@ -37,7 +38,7 @@ def warm() -> None:
     k.add_scaled(mono, f(1), mono.copy())
     k.hold_back(mono, mono.copy(), f(0.5), f(0))
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
-    k.place((mono,) * k.WIDE, 1, np.zeros((k.MOST_SUMS, 2 * k.WIDE), f), (0,) * k.MOST_SUMS, (stereo,) * k.MOST_SUMS)
+    placed([mono], np.zeros((1, 2), f), mono.size)
     separate(bank_of([mono, mono]), [mono.copy(), mono.copy()], [0, 0])
     k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))

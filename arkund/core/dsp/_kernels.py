@@ -54,7 +54,6 @@ f32, i32, u32 = np.float32, np.int32, np.uint32
 FOUR, EIGHT, FLAT = (None,) * 4, (None,) * 8, (None,) * 16  # values side by side
 NEAR = len(EIGHT)
 SUMMED = 2 * BLOCK  # samples of each channel that are added up at a time
-MOST_SUMS = 3
 SPARE_BYTES = 24  # behind what dither_24 writes
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS

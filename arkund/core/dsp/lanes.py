@@ -227,44 +227,30 @@ def turned(typing, a, b, c, d):
     return out(a, b, c, d), code
 
 
-@intrinsic
-def paired(typing, a, b):
-    """Return the first two lanes of both, and the last two of both, of two rows of four lanes."""
-    out = types.UniTuple(a, 2)
+def _regrouped(order):
+    """Return an intrinsic that makes two rows of two rows, by a function from the number of lanes to the places of all that come out."""
 
-    def code(context, builder, signature, args):
-        places = ([0, 1, 4, 5], [2, 3, 6, 7])
-        rows = [builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(4), each)) for each in places]
-        return context.make_tuple(builder, signature.return_type, rows)
+    @intrinsic
+    def both(typing, a, b):
+        def code(context, builder, signature, args):
+            places = order(a.count)
+            rows = [
+                builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(a.count), list(each)))
+                for each in (places[: a.count], places[a.count :])
+            ]
+            return context.make_tuple(builder, signature.return_type, rows)
 
-    return out(a, b), code
+        return types.UniTuple(a, 2)(a, b), code
 
-
-@intrinsic
-def zipped(typing, a, b):
-    """Return two rows of lanes in turn: a lane of the one, a lane of the other."""
-    out = types.UniTuple(a, 2)
-
-    def code(context, builder, signature, args):
-        turns = [lane + side * a.count for lane in range(a.count) for side in (0, 1)]
-        parts = (turns[: a.count], turns[a.count :])
-        rows = [builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(a.count), each)) for each in parts]
-        return context.make_tuple(builder, signature.return_type, rows)
-
-    return out(a, b), code
+    return both
 
 
-@intrinsic
-def unzipped(typing, a, b):
-    """Return every other lane of two rows, and those between."""
-    out = types.UniTuple(a, 2)
-
-    def code(context, builder, signature, args):
-        parts = (range(0, 2 * a.count, 2), range(1, 2 * a.count, 2))
-        rows = [builder.shuffle_vector(args[0], args[1], ir.Constant(_whole(a.count), list(each))) for each in parts]
-        return context.make_tuple(builder, signature.return_type, rows)
-
-    return out(a, b), code
+# Of two rows of four lanes: the first two of both, and the last two of both.
+paired = _regrouped(lambda count: [0, 1, 4, 5, 2, 3, 6, 7])
+# The lanes of two rows in turn: one of the first, one of the second.
+zipped = _regrouped(lambda count: [lane + side * count for lane in range(count) for side in (0, 1)])
+# Every other lane of two rows, and those between.
+unzipped = _regrouped(lambda count: [*range(0, 2 * count, 2), *range(1, 2 * count, 2)])
 
 
 @intrinsic

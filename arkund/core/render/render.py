@@ -2,21 +2,21 @@
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.beside import shared
 from arkund.core.clean import process as clean
 from arkund.core.dsp import _kernels, limiter
-from arkund.core.dsp.bank import WIDE, bank_of, filter_bank, widened
+from arkund.core.dsp.bank import bank_of, filter_bank
 from arkund.core.errors import CancelledError, SettingsError
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.plan import Plan
 from arkund.core.punch import process as punch
 from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.source import Recordings, Sources, source
 from arkund.core.render.stages import Stages
+from arkund.core.render.sums import Share, place
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
@@ -63,23 +63,6 @@ def render(
         raise SettingsError(f"output: unknown {output!r}; known are {', '.join(sorted(known))}.")
     windows = graph.windows(plan, nodes, span, rate, within)
     return _Work(plan, recordings, nodes, windows, cache or SpanCache(), executor, cancelled).output(output, span)
-
-
-@dataclass(frozen=True, slots=True)
-class Share:
-    """What a sum gets over a span: the gains to its left and right by mic."""
-
-    gains: dict[str, tuple[float, float]]
-    span: tuple[int, int]
-
-    @classmethod
-    def of(cls, mics: Sequence[MicPlan], levels_db: Sequence[float], span: tuple[int, int]) -> "Share":
-        """Return mics at levels and their places."""
-        gains = {}
-        for mic, level_db in zip(mics, levels_db, strict=True):
-            left, right = pan_gains(mic.mix.pan)
-            gains[mic.id] = float(db_to_gain(level_db)) * left, float(db_to_gain(level_db)) * right
-        return cls(gains, span)
 
 
 class _Work:
@@ -178,34 +161,6 @@ class _Work:
 
         shared(part, range(len(self.windows.parts)), self.executor)
         return outs
-
-
-def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.ndarray:
-    """Return the stereo sum of mono signals [each shape=(length,)] with their gains to the left and right [shape=(rows, 2)]."""
-    out = np.zeros((length, 2), np.float32)
-    place(rows, gains[None], [out], [0])
-    return out
-
-
-def place(rows: Sequence[np.ndarray], gains: np.ndarray, outs: Sequence[np.ndarray], late: Sequence[int]) -> None:
-    """Add mono signals of one length to a few stereo sums [each shape=(samples, 2)], where they overlap.
-
-    gains [shape=(sums, rows, 2)]: to the left and right of each; late: by how many samples each sum begins after the signals.
-    """
-    none = [np.empty((0, 2), np.float32)] * (_kernels.MOST_SUMS - len(outs))
-    flat = tuple(out.reshape(-1) for out in (*outs, *none))
-    begins = (*map(int, late), *(0 for _ in none))
-    for first in range(0, len(rows), WIDE):
-        some = rows[first : first + WIDE]
-        theirs = np.zeros((_kernels.MOST_SUMS, WIDE, 2), np.float32)
-        theirs[: len(outs), : len(some)] = gains[:, first : first + WIDE]
-        _kernels.place(widened(some), len(some), theirs.reshape(_kernels.MOST_SUMS, -1), begins, flat)
-
-
-def pan_gains(pan: float) -> tuple[float, float]:
-    """Return left and right gain: equal power, 0 dB at the side, -3 dB in the middle."""
-    angle = (pan + 1.0) * np.pi / 4.0
-    return float(np.cos(angle)), float(np.sin(angle))
 
 
 def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int, int]) -> np.ndarray:

@@ -17,9 +17,9 @@ from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.process import LinkedCompressor
 from arkund.core.render import graph
-from arkund.core.render.render import pan_gains
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.strips import Strips
+from arkund.core.render.sums import pan_gains
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 

@@ -10,9 +10,9 @@ from arkund.core.dsp.loudness import Loudness, Meter
 from arkund.core.files.peaks import Columns
 from arkund.core.plan.plan import Plan
 from arkund.core.render.graph import audible
-from arkund.core.render.render import pan_gains, placed
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.stream import Stream
+from arkund.core.render.sums import pan_gains, placed
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain, gain_to_db
 

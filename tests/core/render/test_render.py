@@ -12,8 +12,9 @@ from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, Placement, Plan
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.render import graph, pipeline, stages
 from arkund.core.render.cache import SpanCache
-from arkund.core.render.render import key_listen, pan_gains, placed, render
+from arkund.core.render.render import key_listen, render
 from arkund.core.render.strips import Strips
+from arkund.core.render.sums import pan_gains, placed
 from arkund.core.tone.settings import KINDS, Band, ToneSettings
 from tests.kits import small_kit
 
