@@ -32,7 +32,7 @@ def warm() -> None:
     pair = k.BANKS[k.PAIR]
     quick_loudness_lufs(stereo.reshape(-1, 2), 48_000)
     k.polynomials(mono + f(1), mono.copy(), mono.copy())
-    pair.linked(stereo, np.ones(12, f), np.zeros(4, f), np.ones(6, f), np.zeros(1, f), f(1), mono, stereo.copy())
+    pair.linked(stereo, np.ones(12, f), np.zeros(4, f), np.ones(6, f), np.zeros(1, f), f(1), f(0), mono, stereo.copy())
     k.dither_24(bank, lanes, 1, 0, np.ones(lanes, np.uint32), np.zeros(lanes * 216, np.uint8), 216)
     k.decibels(mono + f(1), mono[:4] + f(1), mono.copy())
     k.add_scaled(mono, f(1), mono.copy())

@@ -574,8 +574,8 @@ def to_reduction(heard, work, params):
 
 
 @njit(**OPTIONS)
-def linked(stride, x, key_params, key_state, params, state, share, gain, out):
-    """Compress interleaved stereo by its louder channel: ``out`` gets x times (share * gain + the rest of 1).
+def linked(stride, x, key_params, key_state, params, state, share, rest, gain, out):
+    """Compress interleaved stereo by its louder channel: ``out`` gets x times (share * gain + rest).
 
     The same curve and times as ``compressor`` (params without lanes); what does not depend on the past is done for samples side by side. The key goes
     through a section, where there is one. ``out`` may be x itself; either of gain and out may be empty where it is not wanted.
@@ -584,7 +584,7 @@ def linked(stride, x, key_params, key_state, params, state, share, gain, out):
     made = np.zeros(BLOCK + PAIR, np.float32)
     zero, tiny, per_db = splat(stride, f32(0.0)), splat(stride, TINY), splat(EIGHT, OCTAVE_PER_DB)
     attack, release, makeup = splat(stride, params[3]), splat(stride, params[4]), splat(EIGHT, params[5])
-    rest, least, filtered, samples = f32(1.0) - share, splat(stride, f32(1e-12)), key_params.size > 0, x.size // PAIR
+    least, filtered, samples = splat(stride, f32(1e-12)), key_params.size > 0, x.size // PAIR
     now, a1, a2 = splat(stride, state[0]), zero, zero
     if filtered:
         a1, a2 = load(stride, key_state, 0), load(stride, key_state, PAIR)
@@ -742,11 +742,12 @@ def add_four(w, x, y, z, g, left, right):
 
 
 @njit(**OPTIONS)
-def place(rows, count, gains, late, outs):
-    """Add ``count`` of some channels to interleaved stereo sums [flat], each with its gains to the left and right of each sum.
+def place(rows, count, gains, late, outs, anew):
+    """Write interleaved stereo sums [flat] of ``count`` of some channels, each with its gains to the left and right of each sum.
 
     gains [sums, two for each of the rows, as many as there are]: those of rows beyond ``count`` are 0, because four rows go at a time. late: by how many
-    samples each sum begins after the channels. All sums take a block before the next one, so that the channels come from memory once.
+    samples each sum begins after the channels. anew: whether what the sums hold is forgotten; otherwise it is added to. All sums take a block before the
+    next one, so that the channels come from memory once.
     """
     left, right, samples = np.zeros(SUMMED, np.float32), np.zeros(SUMMED, np.float32), rows[0].size
     for start in range(0, samples, SUMMED):
@@ -755,8 +756,10 @@ def place(rows, count, gains, late, outs):
             last = min(start + SUMMED, samples, late[k] + outs[k].size // 2)
             if first >= last:
                 continue
-            for i in range(SUMMED):
-                left[i] = right[i] = f32(0.0)
+            n, out = last - first, outs[k][2 * (first - late[k]) : 2 * (last - late[k])]
+            for i in range(n):
+                left[i] = f32(0.0) if anew else out[2 * i]
+                right[i] = f32(0.0) if anew else out[2 * i + 1]
             for c in range(0, count, 4):
                 w, x, y, z = (
                     rows[c][first:last],
@@ -765,15 +768,13 @@ def place(rows, count, gains, late, outs):
                     rows[c + 3][first:last],
                 )
                 add_four(w, x, y, z, gains[k, 2 * c : 2 * c + 8], left, right)
-            out = outs[k][2 * (first - late[k]) : 2 * (last - late[k])]
-            n = last - first
             for i in range(0, n - NEAR + 1, NEAR):
                 a, b = zipped(load(EIGHT, left, i), load(EIGHT, right, i))
-                store(out, 2 * i, load(EIGHT, out, 2 * i) + a)
-                store(out, 2 * i + NEAR, load(EIGHT, out, 2 * i + NEAR) + b)
+                store(out, 2 * i, a)
+                store(out, 2 * i + NEAR, b)
             for i in range(n - n % NEAR, n):
-                out[2 * i] += left[i]
-                out[2 * i + 1] += right[i]
+                out[2 * i] = left[i]
+                out[2 * i + 1] = right[i]
 
 
 @njit(**OPTIONS)

@@ -31,7 +31,9 @@ def width_for(count: int) -> int:
 def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndarray:
     """Return channels [each shape=(samples,)] side by side as a bank, each beginning some samples after the bank does; without ``late`` at once."""
     rows, late = [np.ascontiguousarray(channel, np.float32) for channel in channels], late or [0] * len(channels)
-    bank = empty_bank(max(count + row.size for count, row in zip(late, rows, strict=True)), len(rows))
+    samples = max(count + row.size for count, row in zip(late, rows, strict=True))
+    full = len(rows) == width_for(len(rows)) and all(row.size == samples for row in rows)  # nothing is silent
+    bank = np.empty((samples, len(rows)), np.float32) if full else empty_bank(samples, len(rows))
     _kernels.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
     return bank
 

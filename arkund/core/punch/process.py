@@ -104,21 +104,20 @@ class LinkedCompressor:
     def gain(self, audio: np.ndarray) -> np.ndarray:
         """Return the gain (linear, with make-up) at every sample of stereo audio [float32, shape=(samples, 2), contiguous]."""
         gain = np.empty(audio.shape[0], np.float32)
-        self._go_on(audio, 1.0, gain, NOTHING_WANTED)
+        self._go_on(audio, 1.0, 0.0, gain, NOTHING_WANTED)
         return gain
 
-    def run(self, audio: np.ndarray, mix: float = 1.0, out: np.ndarray | None = None) -> None:
-        """Compress stereo audio into ``out``, or in place without it; a mix below 1 leaves the rest of it as it was."""
+    def run(self, audio: np.ndarray, mix: float = 1.0, out: np.ndarray | None = None, level: float = 1.0) -> None:
+        """Compress stereo audio into ``out``, or in place without it; a mix below 1 leaves the rest of it as it was. level : a factor for the whole."""
+        out = audio if out is None else out
         if self._on:
-            self._go_on(audio, mix, NOTHING_WANTED, audio if out is None else out)
-        elif out is not None:
-            out[:] = audio
+            self._go_on(audio, level * mix, level * (1.0 - mix), NOTHING_WANTED, out)
+        else:
+            np.multiply(audio, np.float32(level), out=out)
 
-    def _go_on(self, audio: np.ndarray, mix: float, gain: np.ndarray, out: np.ndarray) -> None:
-        key, flat = self._key, audio.reshape(-1)
-        kernels(audio).linked(
-            flat, key.params, key.state, self._params, self._state, np.float32(mix), gain, out.reshape(-1)
-        )
+    def _go_on(self, audio: np.ndarray, share: float, rest: float, gain: np.ndarray, out: np.ndarray) -> None:
+        key, how = self._key, (self._params, self._state, np.float32(share), np.float32(rest))
+        kernels(audio).linked(audio.reshape(-1), key.params, key.state, *how, gain, out.reshape(-1))
 
 
 def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> np.ndarray:

@@ -16,7 +16,7 @@ from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.source import Recordings, Sources, source
 from arkund.core.render.stages import Stages
-from arkund.core.render.sums import Share, place
+from arkund.core.render.sums import Share, empty_sum, place
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
@@ -143,8 +143,7 @@ class _Work:
         window = self.windows.mix
         bus, mix = node.settings, self.node(node.inputs[0], window)
         out = np.empty_like(mix)
-        punch.LinkedCompressor(bus.compressor, self.rate).run(mix, bus.mix, out)
-        out *= np.float32(db_to_gain(bus.level_db))
+        punch.LinkedCompressor(bus.compressor, self.rate).run(mix, bus.mix, out, float(db_to_gain(bus.level_db)))
         if bus.limiter_on:
             out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
         return out[span[0] - window[0] :][: span[1] - span[0]]
@@ -153,7 +152,7 @@ class _Work:
         """Return the sum of each share of the mics' strips."""
         heard = [mic.id for mic in self.plan.mics if any(mic.id in share.gains for share in shares)]
         gains = np.array([[share.gains.get(mic, (0.0, 0.0)) for mic in heard] for share in shares], np.float32)
-        outs = [np.zeros((share.span[1] - share.span[0], 2), np.float32) for share in shares]
+        outs = [empty_sum(share.span[1] - share.span[0], len(heard)) for share in shares]
 
         def part(number: int) -> None:
             late = [share.span[0] - self.windows.parts[number][0] for share in shares]

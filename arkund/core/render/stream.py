@@ -162,8 +162,7 @@ class Stream:
             level = np.float32(db_to_gain(getattr(self._plan, path).level_db))
             _kernels.add_scaled(crushed.reshape(-1), level, kit.reshape(-1))
             lanes[:] = pair(crushed, 0)
-        self._bus_compressor.run(kit, self._plan.bus.mix)
-        kit *= np.float32(db_to_gain(self._plan.bus.level_db))
+        self._bus_compressor.run(kit, self._plan.bus.mix, level=float(db_to_gain(self._plan.bus.level_db)))
 
 
 def _stem(banks: list[np.ndarray], number: int) -> np.ndarray:

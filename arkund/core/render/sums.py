@@ -31,15 +31,20 @@ class Share:
         return cls(gains, span)
 
 
+def empty_sum(samples: int, count: int) -> np.ndarray:
+    """Return room for the stereo sum of so many signals: it is filled by :func:`place`, and silent where there are none."""
+    return np.empty((samples, 2), np.float32) if count else np.zeros((samples, 2), np.float32)
+
+
 def placed(rows: Sequence[np.ndarray], gains: np.ndarray, length: int) -> np.ndarray:
     """Return the stereo sum of mono signals [each shape=(length,)] with their gains to the left and right [shape=(rows, 2)]."""
-    out = np.zeros((length, 2), np.float32)
+    out = empty_sum(length, len(rows))
     place(rows, gains[None], [out], [0])
     return out
 
 
 def place(rows: Sequence[np.ndarray], gains: np.ndarray, outs: Sequence[np.ndarray], late: Sequence[int]) -> None:
-    """Add mono signals of one length to a few stereo sums [each shape=(samples, 2)], where they overlap.
+    """Write a few stereo sums [each shape=(samples, 2)] of mono signals of one length, where they overlap.
 
     gains [shape=(sums, rows, 2)]: to the left and right of each; late: by how many samples each sum begins after the signals.
     """
@@ -50,7 +55,7 @@ def place(rows: Sequence[np.ndarray], gains: np.ndarray, outs: Sequence[np.ndarr
         some = rows[first : first + WIDE]
         theirs = np.zeros((MOST_SUMS, WIDE, 2), np.float32)
         theirs[: len(outs), : len(some)] = gains[:, first : first + WIDE]
-        _kernels.place(widened(some), len(some), theirs.reshape(MOST_SUMS, -1), begins, flat)
+        _kernels.place(widened(some), len(some), theirs.reshape(MOST_SUMS, -1), begins, flat, first == 0)
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
