@@ -10,6 +10,7 @@ const SWAP_AFTER_S = 0.35; // how far ahead of the ear a changed song takes over
 const LATE_MS = 600;
 const PART_S = 1.5; // of a loop: what is under the ear is rendered first, and played until the rest is there
 const LEAST_PART_S = 0.4; // before the loop begins anew
+const SHORT_WAIT_S = 0.12; // for the loop to begin anew; where it takes longer, the whole of it is there sooner
 const ANSWER_S = 0.04; // an answer takes as long at least
 
 const player = new Player();
@@ -123,13 +124,15 @@ export function registerListen() {
       this.show(sound);
       this.prefetch();
     },
-    /** The part of the loop that the ear is about to hear; null where the whole loop comes as soon, or another one sounds. */
+    /** The part of the loop that the ear is about to hear; null where the whole loop comes sooner, or another one sounds. */
     underEar() {
       const { current } = player;
       const another = this.shown !== this.what || !current || Math.abs(current.duration - this.length) > 1e-3;
       if (another || this.length < 2 * PART_S) return null;
       const soon = player.place + ANSWER_S;
-      const from = soon < this.length - LEAST_PART_S ? soon : 0;
+      const left = this.length - soon;
+      if (left > SHORT_WAIT_S && left <= LEAST_PART_S) return null;
+      const from = left > LEAST_PART_S ? soon : 0;
       const { start, stop } = this.question(this.start, this.length);
       const first = start + Math.round(from * boot.rate);
       return {
