@@ -21,7 +21,7 @@ OFFSET_LUFS = -0.691  # eq. 2
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
 BLOCK_S, STEP_S = 0.4, 0.1
 OVERSAMPLING = 4
-QUARTERS = 4
+QUARTERS = 4  # of a loop, weighted side by side
 TAPS_PER_PHASE = 24  # more than the 12 of annex 2: reads a peak between samples within 0.05 dB up to 0.45 of the rate
 
 
