@@ -23,3 +23,7 @@ class StaleError(ArkundError):
 
 class StorageError(ArkundError):
     """The disk is full or may not be written to."""
+
+
+class BusyError(ArkundError):
+    """Too much is asked for at the same time; later it will be done."""

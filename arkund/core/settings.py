@@ -12,8 +12,11 @@ import dataclasses
 import functools
 import json
 import math
+import re
+import sys
 import types
 import typing
+from collections.abc import Iterable
 from dataclasses import MISSING, dataclass, field, fields
 from typing import Any, Self
 
@@ -41,23 +44,43 @@ def choice(default: str, options: tuple[str, ...]):
     return field(default=default, metadata={"options": options})
 
 
-def text(default: Any = MISSING, *, longest: int = 200):
-    """Declare a free text of limited length."""
-    return field(default=default, metadata={"longest": longest})
+def text(default: Any = MISSING, *, longest: int = 200, pattern: str = ""):
+    """Declare a free text of limited length; with a pattern (a regular expression) it must be of that form as a whole."""
+    return field(default=default, metadata={"longest": longest, "pattern": pattern})
+
+
+DEEPEST = 24  # lists and objects within each other; the deepest of our own has a third of it
+LARGEST_FLOAT = sys.float_info.max
+LARGEST_INT = 1 << 62  # what the database keeps
 
 
 def read_json(data: bytes | str) -> Any:
-    """Return the plain data of a JSON text. Not-a-number, infinities and halves of characters, which nothing can store, raise ValueError like any
-    other fault.
+    """Return the plain data of a JSON text. Not-a-number, infinities, numbers that nothing can store, halves of characters and what is nested too deeply
+    raise ValueError like any other fault.
     """
 
     def refused(word: str):
         raise ValueError(f"{word} is not JSON")
 
-    found = json.loads(data, parse_constant=refused)
+    def real(word: str) -> float:
+        return found if math.isfinite(found := float(word)) else refused(word[:40])
+
+    def whole(word: str) -> int:
+        return found if len(word) < 24 and abs(found := int(word)) <= LARGEST_INT else refused(word[:40])
+
+    found = json.loads(data, parse_constant=refused, parse_float=real, parse_int=whole)
+    level = _containers([found])
+    for _ in range(DEEPEST):
+        level = [inner for each in level for inner in _containers(each.values() if isinstance(each, dict) else each)]
+    if level:
+        raise ValueError(f"nested deeper than {DEEPEST}")
     if (b"\\ud" if isinstance(data, bytes) else "\\ud") in data.lower():
         json.dumps(found, ensure_ascii=False).encode()  # half a character cannot be encoded
     return found
+
+
+def _containers(values: Iterable[Any]) -> list[Any]:
+    return [each for each in values if isinstance(each, (dict, list))]
 
 
 @functools.cache
@@ -116,13 +139,14 @@ def _check(each: dataclasses.Field, hint: Any, value: Any) -> None:
         return
     limits: Range | None = each.metadata.get("range")
     if limits is not None:
-        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or value != value:
             raise SettingsError(f"{name}: expected a number, got {value!r}.")
         if int in allowed and float not in allowed and not isinstance(value, int):
             raise SettingsError(f"{name}: expected a whole number, got {value!r}.")
         if not limits.low <= value <= limits.high:
             unit = f" {limits.unit}" if limits.unit else ""
-            raise SettingsError(f"{name}: {value:g}{unit} is outside {limits.low:g} to {limits.high:g}{unit}.")
+            shown = f"{value:g}" if abs(value) < LARGEST_INT else "a number that large"
+            raise SettingsError(f"{name}: {shown}{unit} is outside {limits.low:g} to {limits.high:g}{unit}.")
     if bool in allowed and not isinstance(value, bool):
         raise SettingsError(f"{name}: expected true or false, got {value!r}.")
     options = each.metadata.get("options")
@@ -130,7 +154,10 @@ def _check(each: dataclasses.Field, hint: Any, value: Any) -> None:
         raise SettingsError(f"{name}: expected one of {', '.join(options)}; got {value!r}.")
     longest = each.metadata.get("longest")
     if longest is not None and (not isinstance(value, str) or len(value) > longest):
-        raise SettingsError(f"{name}: expected a text of at most {longest} characters, got {value!r}.")
+        raise SettingsError(f"{name}: expected a text of at most {longest} characters, got {str(value)[:80]!r}.")
+    pattern = each.metadata.get("pattern")
+    if pattern and not re.fullmatch(pattern, value):
+        raise SettingsError(f"{name}: {value[:80]!r} is not of the form {pattern}.")
 
 
 @functools.cache
@@ -160,6 +187,8 @@ def typed(hint: Any, value: Any, where: str) -> Any:
             return None
         raise SettingsError(f"{where}: a value is needed, got none.")
     hint = next(member for member in members if member is not type(None))
+    if hint is Any:
+        return value
     origin = typing.get_origin(hint)
     if isinstance(hint, type) and issubclass(hint, Settings):
         return hint.from_json(value, where)
@@ -179,6 +208,8 @@ def typed(hint: Any, value: Any, where: str) -> Any:
     if hint is float:
         if isinstance(value, bool) or not isinstance(value, (int, float)):
             raise SettingsError(f"{where}: expected a number, got {value!r}.")
+        if abs(value) > LARGEST_FLOAT:
+            raise SettingsError(f"{where}: a number that large is outside every range.")
         return float(value)
     if isinstance(value, bool) != (hint is bool) or not isinstance(value, hint):
         raise SettingsError(f"{where}: expected {hint.__name__}, got {value!r}.")

@@ -4,20 +4,26 @@
 |---|---|---|
 | ARKUND_DATA | the platform's user data folder | database, audio and prints |
 | ARKUND_DEBUG | 0 | 1 shows error pages for developers |
-| ARKUND_HOSTS | none | further host names that the server answers to |
+| ARKUND_HOSTS | none | further host names that the server answers to (``serve --name`` adds to them) |
 | ARKUND_EXECUTOR | threads | dask://host:port runs long work on a cluster that shares the data folder (docs/scaling.md) |
 | ARKUND_LOGIN | 0 | 1 asks for a login on every page (set by ``serve`` on any address but the loopback) |
+| ARKUND_PROXY | none | address of a reverse proxy with TLS (set by ``serve --proxy``) |
+| ARKUND_MEMORY | a quarter of the machine's | memory for the process, in MB |
+| ARKUND_QUOTA_GB | 200 | recordings that a user who logs in may keep, in GB; the keeper's are not counted |
 """
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 
 import platformdirs
 from csp.constants import NONE, SELF
 
+from arkund.studio.memory import budget_bytes
+
 DATA = Path(os.environ.get("ARKUND_DATA") or platformdirs.user_data_dir("arkund", appauthor=False))
-DATA.mkdir(parents=True, exist_ok=True)
+DATA.mkdir(mode=0o700, parents=True, exist_ok=True)
 if not os.access(
     Path(__file__).parent, os.W_OK
 ):  # installed by someone else: compiled kernels cannot lie beside their source
@@ -44,18 +50,19 @@ DEBUG = os.environ.get("ARKUND_DEBUG") == "1"
 EXECUTOR = os.environ.get("ARKUND_EXECUTOR", "threads")
 BACKGROUND = os.environ.get("ARKUND_BACKGROUND") != "0"  # measure the whole song after each change
 LOGIN_REQUIRED = os.environ.get("ARKUND_LOGIN") == "1"
-ALLOWED_HOSTS = [
-    "127.0.0.1",
-    "localhost",
-    "[::1]",
-    *filter(None, os.environ.get("ARKUND_HOSTS", "").split(",")),
-]
+PROXY = os.environ.get("ARKUND_PROXY", "")
+MEMORY_BYTES = budget_bytes()
+QUOTA_BYTES = float(os.environ.get("ARKUND_QUOTA_GB") or 200) * 1e9
+ALLOWED_HOSTS = list(
+    dict.fromkeys(["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("ARKUND_HOSTS", "").split(","))])
+)
 
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.staticfiles",
+    "axes",
     "csp",
     "arkund.studio",
 ]
@@ -67,7 +74,11 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    *(["django.contrib.auth.middleware.LoginRequiredMiddleware"] if LOGIN_REQUIRED else []),
+    *(
+        ["django.contrib.auth.middleware.LoginRequiredMiddleware", "axes.middleware.AxesMiddleware"]
+        if LOGIN_REQUIRED
+        else []
+    ),
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "arkund.studio.pages.errors.ErrorsMiddleware",
 ]
@@ -106,6 +117,18 @@ STATIC_ROOT.mkdir(exist_ok=True)  # empty: files are served from where they are
 WHITENOISE_AUTOREFRESH = DEBUG
 USE_TZ = True
 TIME_ZONE = "UTC"
+# Wrong passwords: after so many for one account from one address it waits; others, and the account from elsewhere, do not.
+AXES_ENABLED = LOGIN_REQUIRED
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AXES_FAILURE_LIMIT = 6
+AXES_COOLOFF_TIME = timedelta(minutes=10)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_TEMPLATE = "locked.html"
+AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
+AXES_IPWARE_PROXY_COUNT = None
+AXES_CLIENT_IP_CALLABLE = "arkund.studio.hosts.address_of"
 LOGIN_URL = "/login/"
 LOGIN_REDIRECT_URL = "/"
 LOGOUT_REDIRECT_URL = "/login/"
@@ -114,7 +137,9 @@ FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_NUMBER_FILES = 400
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
-DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+if PROXY:
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"

@@ -118,6 +118,7 @@ class Fuzz:
         """Import a damaged audio file, restore a damaged archive, or take hits or a tempo map from a damaged file."""
         from arkund.studio.services import editing
         from arkund.studio.services.archiving import restore
+        from arkund.studio.services.housekeeping import remove
         from arkund.studio.services.importing import import_folder
 
         with tempfile.TemporaryDirectory(dir=self.folder) as name:
@@ -131,11 +132,11 @@ class Fuzz:
             elif self.rng.random() < 0.35:
                 path = Path(name) / "x.zip"
                 path.write_bytes(self._damaged_archive())
-                self._sentence("archive", lambda: restore(path).delete())
+                self._sentence("archive", lambda: remove(restore(path)))
             else:
                 kind = self.rng.choice(list(self.files))
                 (Path(name) / kind).write_bytes(mutated(self.files[kind], self.rng))
-                self._sentence("audio", lambda: import_folder(Path(name)).delete())
+                self._sentence("audio", lambda: remove(import_folder(Path(name))))
 
     def _damaged_archive(self) -> bytes:
         """Damage the file as a whole, or a value within, with checksums that fit."""

@@ -151,13 +151,13 @@ class Ground:
     def _tidy(self, sessions: dict) -> None:
         """Forget what the round left, so that every round begins alike."""
         from arkund.studio.models import Print
-        from arkund.studio.services import store
+        from arkund.studio.services import housekeeping, quarantine, store
 
         for pk, session in sessions.items():
             if pk != self.session:
-                session.delete()
+                housekeeping.remove(session)
         Print.objects.all().delete()
-        for folder in (store.prints_folder(), store.archives_folder()):
+        for folder in (store.prints_folder(), store.archives_folder(), quarantine.folder()):
             shutil.rmtree(folder, ignore_errors=True)
 
 

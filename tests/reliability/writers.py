@@ -18,12 +18,15 @@ SHARED = "tempo.bpm"  # what all of them change
 
 def _begin(writers: int) -> int:
     from arkund.core.plan.plan import MicPlan, Plan
-    from arkund.studio.models import Session
+    from arkund.studio.models import MicRecording, Session, Take
 
     mics = tuple(MicPlan(id=f"mic-{n}", name=f"Mic {n}") for n in range(writers))
-    return Session.objects.create(
-        name="s", sample_rate_hz=48_000, plan_json=Plan(take="t", mics=mics).to_json(), ready=True
-    ).pk
+    plan = Plan(take="t", mics=mics).to_json()
+    session = Session.objects.create(name="s", sample_rate_hz=48_000, plan_json=plan, ready=True)
+    take = Take.objects.create(session=session, key="t", name="t")
+    for mic in mics:
+        MicRecording.objects.create(take=take, mic=mic.id, file=mic.name, digest="0" * 64, length=1, peak_db=0.0)
+    return session.pk
 
 
 def _write(say, session_id: int, writer: int, moves_wanted: int) -> None:

@@ -5,8 +5,18 @@ from pathlib import Path
 import pytest
 import soundfile
 
+from arkund.core.files.library import forget_opened
+from arkund.studio.services import store
 from arkund.studio.services.importing import import_folder
 from tests.kits import SmallKit, small_kit
+
+
+@pytest.fixture(autouse=True)
+def own_data(settings, tmp_path_factory):
+    """Each test has a data folder of its own."""
+    settings.DATA = tmp_path_factory.mktemp("own data")
+    settings.FILE_UPLOAD_TEMP_DIR = store.incoming_folder()
+    forget_opened()
 
 
 @pytest.fixture(scope="session")

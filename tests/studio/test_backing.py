@@ -83,7 +83,7 @@ class TestKept:
             MicRecording.objects.filter(take__session=session, take__key="backing").values_list("digest", flat=True)
         )
         assert len(mine) == 2
-        assert not mine & {path.stem for path in housekeeping.left_overs()}
+        assert not mine & {path.stem for path in housekeeping.nobodys()}
         assert not [c for c in doctor.examine(repair=False) if "recording" in c.what]
         back = archiving.restore(archiving.archive(session, tmp_path / "a.zip"), name="Back")
         assert backing.name_of(back) == "music.wav"

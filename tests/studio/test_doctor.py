@@ -8,20 +8,12 @@ import pytest
 from arkund.core.errors import AudioError, SettingsError
 from arkund.core.files.library import forget_opened
 from arkund.studio.models import Job, MicRecording, Print
-from arkund.studio.services import store
+from arkund.studio.services import quarantine, store
 from arkund.studio.services.doctor import examine
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
 
 pytestmark = pytest.mark.django_db
-
-
-@pytest.fixture(autouse=True)
-def own_data(settings, tmp_path):
-    """Each test has a data folder of its own."""
-    settings.DATA = tmp_path / "data"
-    settings.DATA.mkdir()
-    forget_opened()
 
 
 def complaints(**how) -> list[str]:
@@ -37,7 +29,7 @@ class TestExamine:
         assert complaints() == []
 
     def test_left_overs(self, session):
-        """Temporary and unused files are named, and deleted where asked."""
+        """Temporary and unused files are named; where asked, what is unfinished is deleted and what is whole put aside."""
         left = [
             store.audio_folder() / ".new-x.npy",
             store.audio_folder() / f"{'0' * 64}.npy",
@@ -51,6 +43,10 @@ class TestExamine:
         assert all(path.exists() for path in left)
         assert all(c.repaired for c in examine(repair=True))
         assert not any(path.exists() for path in left)
+        assert sorted(path.name for path in quarantine.folder().rglob("*") if path.is_file()) == [
+            "0" * 64 + ".npy",
+            "nobodys",
+        ]
         assert complaints() == []
 
     def test_a_missing_recording(self, session, folder):
@@ -89,7 +85,7 @@ class TestExamine:
 
     def test_a_job_whose_process_is_gone(self, session):
         """It is marked as failed."""
-        job = Job.objects.create(kind="print", title="print", session=session, state=Job.RUNNING, process=2**22 + 1)
+        job = Job.objects.create(kind="print", title="print", session=session, state=Job.RUNNING, owner="4194305@1.00")
         assert ["its process is gone" in what for what in complaints()] == [True]
         examine(repair=True)
         job.refresh_from_db()

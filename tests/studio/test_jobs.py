@@ -5,7 +5,9 @@ import shutil
 import subprocess
 from datetime import timedelta
 
+import psutil
 import pytest
+from django.test import Client
 from django.utils import timezone
 
 from arkund.core.errors import CancelledError, SettingsError
@@ -39,11 +41,11 @@ def ended(job: Job) -> Job:
     return job
 
 
-def dead_process() -> int:
-    """Return the number of a process that is gone."""
+def dead_process() -> str:
+    """Return the mark of a process that is gone."""
     gone = subprocess.Popen(["true"])
     gone.wait()
-    return gone.pid
+    return f"{gone.pid}@1.00"
 
 
 class TestRun:
@@ -143,7 +145,7 @@ class TestResume:
         order = []
         kind(lambda handle: order.append(handle.job.pk) or {})
         gone = dead_process()
-        jobs = [Job.objects.create(kind="test", state=state, process=gone) for state in (Job.RUNNING, Job.WAITING)]
+        jobs = [Job.objects.create(kind="test", state=state, owner=gone) for state in (Job.RUNNING, Job.WAITING)]
         runner.resume()
         assert order == [job.pk for job in jobs]
         assert [ended(job).state for job in jobs] == [Job.DONE, Job.DONE]
@@ -151,7 +153,7 @@ class TestResume:
     def test_not_for_ever(self, kind):
         """Work that stopped the application twice is offered, not begun."""
         kind(lambda handle: pytest.fail("must not run"))
-        job = Job.objects.create(kind="test", state=Job.RUNNING, process=dead_process(), tries=2)
+        job = Job.objects.create(kind="test", state=Job.RUNNING, owner=dead_process(), tries=2)
         runner.resume()
         assert ended(job).state == Job.FAILED
         assert "Start it again" in job.message
@@ -159,22 +161,39 @@ class TestResume:
     def test_cancelled_work_stays_cancelled(self, kind):
         """Nobody wants it any more."""
         kind(lambda handle: pytest.fail("must not run"))
-        job = Job.objects.create(kind="test", state=Job.RUNNING, process=dead_process(), cancel=True)
+        job = Job.objects.create(kind="test", state=Job.RUNNING, owner=dead_process(), cancel=True)
         runner.resume()
         assert ended(job).state == Job.FAILED
 
     def test_another_living_process_is_left_alone(self, kind):
         """A second application on the same data does not take the first one's work."""
         kind(lambda handle: pytest.fail("must not run"))
-        job = Job.objects.create(kind="test", state=Job.RUNNING, process=os.getppid())
+        parent = f"{os.getppid()}@{psutil.Process(os.getppid()).create_time():.2f}"
+        job = Job.objects.create(kind="test", state=Job.RUNNING, owner=parent)
         assert runner.resume() == []
         assert ended(job).state == Job.RUNNING
+
+    def test_a_number_that_was_given_away_again(self, kind):
+        """Another process that got the dead one's number is another: the work is taken up."""
+        kind(lambda handle: {})
+        job = Job.objects.create(kind="test", state=Job.RUNNING, owner=f"{os.getppid()}@1.00")
+        assert runner.resume() == [job]
+        assert ended(job).state == Job.DONE
+
+    def test_what_a_dead_process_left_can_be_dealt_with(self, kind):
+        """Cancel, start again and put aside do what they say, although nobody is there to be asked."""
+        kind(lambda handle: {"again": True})
+        gone, client = dead_process(), Client()
+        jobs = [Job.objects.create(kind="test", state=Job.RUNNING, owner=gone) for _ in range(3)]
+        for job, what in zip(jobs, ("cancel", "retry", "dismiss"), strict=True):
+            assert client.post(f"/jobs/{job.pk}/{what}").status_code == 200
+        assert [ended(job).state for job in jobs] == [Job.CANCELLED, Job.DONE, Job.CANCELLED]
 
     def test_an_import_goes_on_after_its_session_was_made(self, session):
         """It is not imported twice: only the hits are found."""
         given = {"folder": "gone", "name": "x", "bpm": None, "meter": "4/4"}
         job = Job.objects.create(
-            kind="import", arguments=given, session=session, state=Job.RUNNING, process=dead_process()
+            kind="import", arguments=given, session=session, state=Job.RUNNING, owner=dead_process()
         )
         runner.resume()
         assert ended(job).state == Job.DONE, job.message
@@ -185,7 +204,7 @@ class TestResume:
         uploaded = store.incoming_folder() / "abc"
         shutil.copytree(folder, uploaded / "Song")
         given = {"folder": "abc", "name": "Song", "bpm": 120.0, "meter": "4/4"}
-        job = Job.objects.create(kind="import", arguments=given, state=Job.RUNNING, process=dead_process())
+        job = Job.objects.create(kind="import", arguments=given, state=Job.RUNNING, owner=dead_process())
         runner.resume()
         assert ended(job).state == Job.DONE, job.message
         assert Session.objects.get().name == "Song"

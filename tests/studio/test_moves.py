@@ -4,7 +4,7 @@ import pytest
 
 from arkund.core.errors import SettingsError, StaleError
 from arkund.core.plan.plan import MicPlan, Plan
-from arkund.studio.models import Decision, Move, Session
+from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 from arkund.studio.services import moves
 
 pytestmark = pytest.mark.django_db
@@ -13,7 +13,10 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture
 def plain() -> Session:
     plan = Plan(take="take-1", mics=(MicPlan(id="sn", name="SN", piece="snare", role="top"),))
-    return Session.objects.create(name="s", sample_rate_hz=48_000, plan_json=plan.to_json(), ready=True)
+    made = Session.objects.create(name="s", sample_rate_hz=48_000, plan_json=plan.to_json(), ready=True)
+    take = Take.objects.create(session=made, key="take-1", name="one")
+    MicRecording.objects.create(take=take, mic="sn", file="SN.wav", digest="0" * 64, length=1, peak_db=0.0)
+    return made
 
 
 def trim(session) -> float:

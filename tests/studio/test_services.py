@@ -11,9 +11,9 @@ from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Cut
 from arkund.studio.models import Job, Measured, Move, Session
-from arkund.studio.services import findings, housekeeping, moves, proposing, recordings, store
+from arkund.studio.services import findings, housekeeping, moves, proposing, quarantine, recordings, store
 from arkund.studio.services.findings import find, notes
-from arkund.studio.services.listening import begin, overtaken, without
+from arkund.studio.services.listening import Asker, without
 from arkund.studio.services.measuring import Measure
 
 pytestmark = pytest.mark.django_db
@@ -23,10 +23,9 @@ class TestHousekeeping:
     """What a crash left behind goes at the next start."""
 
     def test_clear_up(self, session):
-        """Temporary and unused files go; used ones, and what a stopped import still needs, stay."""
+        """Temporary files go, unused recordings are put aside; used ones, and what a stopped import still needs, stay."""
         Job.objects.create(kind="import", state=Job.FAILED, arguments={"folder": "wanted"})
         (store.incoming_folder() / "wanted").mkdir()
-        (store.cache_folder()).mkdir()
         audio = store.audio_folder()
         used = {p.name for p in audio.iterdir() if not p.name.startswith(".")}
         (audio / ".new-abc.npy").write_bytes(b"x")
@@ -34,10 +33,10 @@ class TestHousekeeping:
         (store.incoming_folder() / "half").mkdir()
         housekeeping.clear_up()
         mine = set(session.takes.get().mics.values_list("digest", flat=True))
-        left = {p.name for p in audio.iterdir()}
+        left = {p.name for p in audio.glob("*.npy")}
         assert {f"{sha}.npy" for sha in mine} <= left <= used
         assert [p.name for p in store.incoming_folder().iterdir()] == ["wanted"]
-        assert not store.cache_folder().exists()
+        assert [path.name for path in quarantine.folder().rglob("0*.npy")] == [f"{'0' * 64}.npy"]
 
 
 class TestMeasure:
@@ -136,9 +135,16 @@ class TestListening:
     def test_overtaken(self):
         """The newest question of a page counts."""
         client = f"c{time.monotonic_ns()}"
-        begin(client, 3)
-        assert overtaken(client, 2)
-        assert not overtaken(client, 3)
+        Asker(None, client, 3).begin()
+        assert Asker(None, client, 2).overtaken()
+        assert not Asker(None, client, 3).overtaken()
+
+    def test_nobody_overtakes_another(self):
+        """A high number without a name, or of another user's page of the same name, stops nobody else."""
+        Asker(1, "", 10**9).begin()
+        Asker(1, "page", 10**9).begin()
+        assert not Asker(2, "", 1).overtaken()
+        assert not Asker(2, "page", 1).overtaken()
 
 
 class TestHitsByWhatTheyDependOn:

@@ -12,7 +12,7 @@ import soundfile
 import soxr
 
 from arkund.core.errors import AudioError
-from arkund.core.files import checksum
+from arkund.core.files import checksum, room
 from arkund.core.units import gain_to_db
 
 ENDINGS = (".wav", ".wave", ".rf64", ".bw64", ".w64", ".aif", ".aiff", ".aifc", ".flac")
@@ -20,6 +20,8 @@ RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 MOST_CHANNELS = 2
 BLOCK = 1 << 18  # samples per block while importing
 SHORTEST_S = 0.05
+LONGEST_S = 4 * 3600  # of one recording; a few hundred kB of packed silence would fill a disk otherwise
+ROOM_EVERY_BYTES = 64 << 20  # while writing, the disk's room is looked at so often
 CLIP_LEVEL = 0.9999  # full scale of 16-bit audio lies 0.00003 below 1
 SILENT_DB = -90.0
 DC_DB = -46.0
@@ -64,6 +66,9 @@ def probe(path: Path) -> Probe:
         raise AudioError(f"{name}: sample rate {found.sample_rate_hz} Hz is not one of 44.1 to 192 kHz.")
     if found.frames < SHORTEST_S * found.sample_rate_hz:
         raise AudioError(f"{name}: only {found.frames} samples long; a recording has at least {SHORTEST_S:g} s.")
+    if found.frames > LONGEST_S * found.sample_rate_hz:
+        hours = found.frames / found.sample_rate_hz / 3600
+        raise AudioError(f"{name}: is {hours:.1f} hours long; a recording has at most {LONGEST_S // 3600} hours.")
     return found
 
 
@@ -86,13 +91,15 @@ def ingest(
     sample_rate_hz: int,
     on_progress: Callable[[float], None] = lambda share: None,
     lead: int = 0,
+    wanted: str = "",
 ) -> list[Channel]:
     """Read a file block by block into one checked float32 .npy file per channel, named by content.
 
     lead : samples of silence that go before it, at sample_rate_hz: what it began later than the others.
+    wanted : where given, the hash that the samples of a mono file must have.
 
     Files whose rate differs are resampled to sample_rate_hz. Samples that are not finite become silence and are counted.
-    Raises AudioError where the file ends before its header says so.
+    Raises AudioError where the file ends before its header says so, or holds other samples than wanted, and StorageError where the disk becomes full.
     """
     header = probe(path)
     writers = [_Writer(folder) for _ in range(header.channels)]
@@ -122,6 +129,8 @@ def ingest(
             raise AudioError(
                 f"{path.name}: ends after {done} of {header.frames} samples; the copy is incomplete, copy it again."
             )
+        if wanted and [writer.digest for writer in writers] != [wanted]:
+            raise AudioError(f"{path.name}: does not hold the samples that its name promises.")
         return [writer.finish() for writer in writers]
     except soundfile.LibsndfileError as error:
         raise AudioError(f"{path.name}: is damaged and cannot be read to its end ({_reason(error)}).") from error
@@ -139,6 +148,7 @@ class _Writer:
         self._file, self._path, self._folder = os.fdopen(handle, "w+b"), Path(name), folder
         self._hash = checksum.fresh()
         self._length, self._peak, self._sum, self._clipped, self._bad = 0, 0.0, 0.0, 0, 0
+        self._unasked = ROOM_EVERY_BYTES  # bytes since the disk's room was looked at
         self._header(0)
         self._start = self._file.tell()
 
@@ -150,21 +160,34 @@ class _Writer:
         samples = np.ascontiguousarray(samples, "<f4")
         data = samples.tobytes()
         self._hash.update(data)
-        self._file.write(data)
         self._length += samples.size
         self._bad += not_finite
+        if not samples.any():
+            self._file.seek(len(data), os.SEEK_CUR)  # silence is a hole in the file and takes no room
+            return
+        self._unasked += len(data)
+        if self._unasked >= ROOM_EVERY_BYTES:
+            room.check(self._folder, len(data))
+            self._unasked = 0
+        self._file.write(data)
         if samples.size:
             size = np.abs(samples)
             self._peak = max(self._peak, float(size.max()))
             self._sum += float(samples.sum(dtype=np.float64))
             self._clipped += int(np.count_nonzero(size >= CLIP_LEVEL))
 
+    @property
+    def digest(self) -> str:
+        return self._hash.hexdigest()
+
     def finish(self) -> Channel:
+        end = self._file.tell()
         self._header(self._length)
         self._file.flush()
+        os.ftruncate(self._file.fileno(), end)
         os.fsync(self._file.fileno())
         self._file.close()
-        digest = self._hash.hexdigest()
+        digest = self.digest
         final = self._folder / f"{digest}.npy"
         self._path.replace(final)
         mean = self._sum / max(self._length, 1)
@@ -222,6 +245,14 @@ class MicFile:
             if count == 0:
                 raise AudioError("A recording in the data folder is shorter than it says; import the file again.")
             rest, at = rest[count:], at + count
+
+
+def digest_of(path: Path) -> tuple[str, int]:
+    """Return the hash of a recording's samples and its length. Raises AudioError, OSError or ValueError where it cannot be read."""
+    mic, found = MicFile(path), checksum.fresh()
+    for start in range(0, mic.length, BLOCK):
+        found.update(mic.read(start, min(start + BLOCK, mic.length)).tobytes())
+    return found.hexdigest(), mic.length
 
 
 def read_padded(samples: np.ndarray, start: int, stop: int) -> np.ndarray:

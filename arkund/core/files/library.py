@@ -7,8 +7,10 @@ from pathlib import Path
 from arkund.core.errors import AudioError
 from arkund.core.files.audio import MicFile
 
+MOST_OPENED = 256  # each holds a descriptor
 
-@functools.lru_cache(maxsize=512)
+
+@functools.lru_cache(maxsize=MOST_OPENED)
 def _opened(path: Path) -> MicFile:
     return MicFile(path)
 

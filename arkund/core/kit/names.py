@@ -47,7 +47,7 @@ def recognise(file_name: str) -> Recognised:
         return Recognised("kit", "room", "", _NONE)
     role, role_sure = _find([t for t in tokens if t not in _PIECE_WORDS[piece].split()], _ROLE_WORDS)
     side, _ = _find(tokens, _SIDE_WORDS)
-    number = next((int(t) for t in tokens if t.isdigit() and 1 <= int(t) <= 9), None)
+    number = next((int(t) for t in tokens if t.isdecimal() and 1 <= int(t) <= 9), None)
     if piece in ("overhead", "room", "talkback"):
         return Recognised("kit", piece, side or "", sure)
     if piece == "tom":
@@ -89,7 +89,7 @@ _ALL_WORDS = set(_words(_PIECE_WORDS)) | set(_words(_ROLE_WORDS)) | set(_words(_
 
 def _split(token: str) -> list[str]:
     """Split run-together spellings such as 'kickin', 'sntop' or 'ohl'."""
-    if token in _ALL_WORDS or token.isdigit():
+    if token in _ALL_WORDS or token.isdecimal():
         return [token]
     for cut in range(len(token) - 1, 1, -1):
         head, tail = token[:cut], token[cut:]

@@ -1,13 +1,12 @@
 """Change a Plan by paths such as ``mics.kick-in.gate.threshold_db`` or ``bus.compressor.ratio``."""
 
-import json
 import typing
 from dataclasses import dataclass
 from typing import Any
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Plan
-from arkund.core.settings import Settings, hints_of, plain, typed
+from arkund.core.settings import Settings, hints_of, plain, read_json, typed
 
 
 def get(plan: Plan, path: str) -> Any:
@@ -85,8 +84,8 @@ def _path(change: dict[str, Any] | _Value) -> str:
 def parse(value: str) -> Any:
     """Return a value typed on the command line: JSON where it is JSON, else the text itself."""
     try:
-        return json.loads(value)
-    except ValueError:
+        return read_json(value)
+    except (ValueError, RecursionError):
         return value
 
 
@@ -95,7 +94,7 @@ def _key(node: Any, step: str, path: str) -> Any:
         for index, item in enumerate(node):
             if isinstance(item, dict) and item.get("id") == step:
                 return index
-        if step.isdigit() and int(step) < len(node):
+        if step.isdecimal() and step.isascii() and int(step) < len(node):
             return int(step)
         ids = [item["id"] for item in node if isinstance(item, dict) and "id" in item]
         raise SettingsError(f"{path}: no {step!r} here; there are {', '.join(ids) or f'{len(node)} entries'}.")

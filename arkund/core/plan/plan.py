@@ -16,6 +16,7 @@ from arkund.core.settings import Settings, choice, number, text
 from arkund.core.tone.settings import ToneSettings
 
 SCHEMA = 1
+ID = r"[^.\s\x00-\x1f][^.\x00-\x1f]*"  # no dots, which part the steps of a path
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,7 +39,7 @@ class GainStep(Settings):
 class MicPlan(Settings):
     """One mic from its recording to its place in the kit."""
 
-    id: str = text(longest=60)
+    id: str = text(longest=60, pattern=ID)
     name: str = text()
     piece: str = choice("kit", PIECES)
     role: str = choice("room", ROLES)
@@ -146,7 +147,7 @@ class HitChange(Settings):
 class Capture(Settings):
     """A typical hit of a piece, kept as a place in the recording: nothing is copied."""
 
-    id: str = text(longest=40)
+    id: str = text(longest=40, pattern=ID)
     piece: str = choice("snare", PIECES)
     take: str = text(longest=40)
     at: int = number(0, 0, 10**11, step=1)

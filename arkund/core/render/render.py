@@ -1,5 +1,6 @@
 """What is heard and printed: ``render(plan, recordings, span)``, a pure function with a cache beside it."""
 
+import functools
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 
@@ -65,19 +66,22 @@ def render(
     return _Work(plan, recordings, nodes, windows, cache or SpanCache(), executor, cancelled).output(output, span)
 
 
+def _check(cancelled: Callable[[], bool]) -> None:
+    if cancelled():
+        raise CancelledError("The render was cancelled.")
+
+
 class _Work:
     """One rendering: what is kept is taken, what is not is made from what it needs."""
 
     def __init__(self, plan, recordings, nodes, windows, cache, executor, cancelled) -> None:
         self.plan, self.nodes, self.windows = plan, nodes, windows
         self.rate = recordings.sample_rate_hz
-        self.cache, self.executor, self.cancelled = cache, executor, cancelled
+        self.cache, self.executor = cache, executor
+        # Nothing here may refer to this object again: in a circle, all that it rendered would stay until the collector comes by.
+        self.check = functools.partial(_check, cancelled)
         self.stages = Stages(Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
         self.strips: dict[str, list[np.ndarray]] = {}
-
-    def check(self) -> None:
-        if self.cancelled():
-            raise CancelledError("The render was cancelled.")
 
     def output(self, name: str, span: tuple[int, int]) -> np.ndarray:
         """Return a span of a node: stereo, a strip's mono."""

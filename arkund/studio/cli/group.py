@@ -7,7 +7,7 @@ import sys
 import click
 
 from arkund import __version__
-from arkund.studio.memory import keep_freed
+from arkund.core.errors import ArkundError
 
 BAD_INPUT, OUR_FAILURE = 2, 1
 
@@ -22,9 +22,7 @@ class Arkund(click.Group):
         except (click.ClickException, click.exceptions.Exit, click.Abort):
             raise
         except Exception as error:
-            from arkund.studio.services import store  # Django is set up by now
-
-            said = store.refusal(error)
+            said = _refusal(error)
             if said is not None:
                 click.echo(f"arkund: {said}", err=True)
                 sys.exit(BAD_INPUT)
@@ -37,22 +35,47 @@ class Arkund(click.Group):
             sys.exit(OUR_FAILURE)
 
 
+def _refusal(error: Exception) -> Exception | None:
+    from django.apps import apps
+
+    if not apps.ready:  # it was not even begun
+        return error if isinstance(error, (ArkundError, OSError)) else None
+    from arkund.studio.services import store
+
+    return store.refusal(error)
+
+
 @click.group(cls=Arkund, help="Turns a raw multi-microphone drum recording into a punchy kit.")
 @click.version_option(__version__)
-def main() -> None:
-    """Prepare Django and the database before any sub-command."""
+@click.pass_context
+def main(ctx: click.Context) -> None:
+    """Prepare Django before any sub-command, but for the one that says first how."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "arkund.studio.settings")
-    keep_freed()
+    if ctx.invoked_subcommand != "serve":
+        set_up()
+
+
+def set_up() -> None:
+    """Prepare Django as the ARKUND_* variables say."""
     import django
 
     django.setup()
+    from django.conf import settings
+
+    from arkund.studio.memory import keep_freed
+
+    keep_freed(settings.MEMORY_BYTES)
 
 
 def migrate() -> None:
-    """Bring the database up to date; quick when it already is."""
+    """Bring the database up to date; quick when it already is. Raises SettingsError where it is lost or damaged, before anything is written."""
     from django.core.management import call_command
 
+    from arkund.studio.services import opening
+
+    opening.check()
     call_command("migrate", verbosity=0, interactive=False)
+    opening.keep_private()
 
 
 def emit(data, as_json: bool, lines) -> None:
@@ -81,7 +104,7 @@ def session_of(ref: str):
     from arkund.studio.models import Session
 
     migrate()
-    found = Session.objects.filter(pk=ref).first() if ref.isdigit() else None
+    found = Session.objects.filter(pk=ref).first() if ref.isdecimal() and len(ref) < 19 else None
     found = found or Session.objects.filter(name=ref).first()
     if found is None:
         raise SettingsError(f"session: no session {ref!r}; `arkund sessions` lists them.")

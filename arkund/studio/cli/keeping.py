@@ -42,16 +42,51 @@ def restore(file: Path, name: str | None, as_json: bool) -> None:
     type=click.Path(path_type=Path, file_okay=False, exists=True),
     help="A folder with the original files of lost recordings.",
 )
+@click.option(
+    "--restore",
+    "day",
+    is_flag=False,
+    flag_value="all",
+    metavar="[DAY]",
+    help="Bring back what was put aside, and the sessions it belongs to.",
+)
+@click.option(
+    "--from-audio",
+    is_flag=True,
+    help="Rebuild sessions that the database does not know from the cards beside the recordings.",
+)
+@click.option(
+    "--bring-back-database",
+    "copy",
+    is_flag=False,
+    flag_value="newest",
+    metavar="[COPY]",
+    help="Put a copy of the database in its place.",
+)
 @json_option
 @click.pass_context
-def doctor(ctx: click.Context, repair: bool, heal_from: Path | None, as_json: bool) -> None:
+def doctor(
+    ctx: click.Context, repair: bool, heal_from: Path | None, day: str, from_audio: bool, copy: str, as_json: bool
+) -> None:
     """Check the data folder: does it hold what the database says? Exit code 1 where something remains to be done."""
+    from contextlib import nullcontext
+
+    from arkund.studio.services import owner, recovery
     from arkund.studio.services.doctor import examine
 
-    migrate()
-    found = examine(repair=repair or heal_from is not None, heal_from=heal_from, on_progress=bar)
+    changes = repair or from_audio or heal_from is not None or day is not None or copy is not None
+    with owner.owning("repairs the data folder") if changes else nullcontext():
+        done = recovery.recover(copy=copy, from_audio=from_audio, day=day)
+        fault = recovery.unopened()
+        if fault is None:
+            migrate()
+            found = examine(repair=repair or heal_from is not None, heal_from=heal_from, on_progress=bar)
+        else:
+            found = [fault]
     rows = [{"what": c.what, "remedy": c.remedy, "repaired": c.repaired} for c in found]
-    emit({"complaints": rows}, as_json, [f"{c.what}: {c.remedy}" for c in found] or ["All is well."])
+    aside = recovery.put_aside_words()
+    lines = [*done, *(f"{c.what}: {c.remedy}" for c in found)] or ["All is well."]
+    emit({"done": done, "complaints": rows, "put_aside": aside}, as_json, [*lines, *aside])
     ctx.exit(0 if all(c.repaired for c in found) else 1)
 
 

@@ -1,66 +1,77 @@
 """``arkund serve`` and ``arkund user``: start the application; make a login for other addresses."""
 
-import ipaddress
 import os
+import signal
 import sys
 
 import click
 
-from arkund.studio.cli.group import main, migrate
-
-THREADS = 8
-MOST_UPLOAD_BYTES = 64 * 1024**3
-MOST_ANSWER_BYTES = 32 * 1024**2  # that wait in memory to be sent, so that a loop does not go through a file
-
-
-def is_loopback(host: str) -> bool:
-    """Say whether only this machine can reach an address."""
-    if host == "localhost":
-        return True
-    try:
-        return ipaddress.ip_address(host.strip("[]")).is_loopback
-    except ValueError:
-        return False
+from arkund.studio.cli.group import main, migrate, set_up
 
 
 @main.command()
-@click.option("--host", default="127.0.0.1", show_default=True)
+@click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on; 0.0.0.0 for all.")
 @click.option("--port", default=8433, show_default=True)
-def serve(host: str, port: int) -> None:
-    """Start the application; on any address but this machine's own it asks for a login."""
+@click.option(
+    "--name", "names", multiple=True, help="A host name under which it is reached; may be given more than once."
+)
+@click.option(
+    "--proxy",
+    help="Address of a reverse proxy with TLS in front of it, whose forwarded headers are believed (docs/scaling.md).",
+)
+def serve(host: str, port: int, names: tuple[str, ...], proxy: str | None) -> None:
+    """Start the application; on any address but this machine's own, and behind a proxy, it asks for a login."""
+    from arkund.studio import hosts
+
+    allowed = hosts.allowed(host, names)
+    os.environ["ARKUND_HOSTS"] = ",".join([*filter(None, os.environ.get("ARKUND_HOSTS", "").split(",")), *allowed])
+    if proxy:
+        os.environ["ARKUND_PROXY"] = proxy
+    if proxy or not hosts.is_loopback(host):
+        os.environ["ARKUND_LOGIN"] = "1"
+    set_up()
+    from arkund.studio.services import owner
+
+    at = f"http://{hosts.bracketed(host)}:{port}/"
+    with owner.owning(f"serves {at}"):
+        _serve(host, port, at)
+
+
+def _serve(host: str, port: int, at: str) -> None:
     from django.conf import settings
     from django.contrib.auth import get_user_model
 
     from arkund.core.errors import SettingsError
-
-    migrate()
-    if not is_loopback(host):
-        if not get_user_model().objects.filter(is_active=True).exists():
-            raise SettingsError(
-                f"host: {host} can be reached by others and nobody can log in; run `arkund user NAME` first."
-            )
-        if not settings.LOGIN_REQUIRED:
-            os.environ["ARKUND_LOGIN"] = "1"
-            os.environ.setdefault("ARKUND_HOSTS", host)
-            os.execv(sys.argv[0], [*sys.argv])  # noqa: S606 (starts itself anew, with the login on)
-    import waitress
-
+    from arkund.studio import door
     from arkund.studio.pages.later import fetch_all
+    from arkund.studio.services import copies, opening
     from arkund.studio.services.housekeeping import clear_up
     from arkund.studio.wsgi import application
 
+    opening.check()
+    opening.check_whole()
+    server = door.open_at(application, host, port)  # a port that is taken is told before anything is touched
+    if copies.database().exists():
+        copies.keep()
+    migrate()
+    opening.check_age()
+    if settings.LOGIN_REQUIRED and not get_user_model().objects.filter(is_active=True).exists():
+        raise SettingsError(
+            f"host: {host} can be reached by others and nobody can log in; run `arkund user NAME` first."
+        )
     clear_up()
+    keeper = copies.Keeper()
     fetch_all()
-    click.echo(f"Arkund is at http://{host}:{port}/  (stop with Ctrl-C)")
-    waitress.serve(
-        application,
-        host=host,
-        port=port,
-        threads=THREADS,
-        max_request_body_size=MOST_UPLOAD_BYTES,
-        outbuf_overflow=MOST_ANSWER_BYTES,
-        ident="arkund",
-    )
+    click.echo(f"Arkund is at {at}  (stop with Ctrl-C)")
+    if settings.LOGIN_REQUIRED:
+        click.echo(
+            f"It asks for a login and answers to {', '.join(settings.ALLOWED_HOSTS)}; --name allows another name."
+        )
+    signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))  # ends like Ctrl-C, with what changed kept
+    try:
+        server.run()
+    finally:
+        keeper.stop()
 
 
 @main.command()

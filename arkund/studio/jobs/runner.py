@@ -7,11 +7,12 @@ from concurrent.futures import ThreadPoolExecutor
 from time import monotonic
 
 from django.db import close_old_connections
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.models import Job
-from arkund.studio.services import store
+from arkund.studio.services import owner, store
 
 WRITE_EVERY_S = 0.2
 MOST_TRIES = 2  # work that took the process down with it is not begun by itself for ever
@@ -69,17 +70,33 @@ def start(kind: str, arguments: dict, title: str, session_id: int | None = None,
         title=title[:200],
         session_id=session_id,
         user_id=user_id,
-        process=os.getpid(),
+        owner=owner.mark(),
         quiet=quiet,
     )
     _submit(job)
     return job
 
 
+def cancel(jobs: QuerySet[Job]) -> int:
+    """Ask jobs to stop; those whose process is gone have stopped already. Return how many that were."""
+    count = 0
+    for job in jobs.filter(state__in=Job.OPEN):
+        gone = {} if owner.alive(job.owner) else {"state": Job.CANCELLED, "message": STOPPED}
+        count += Job.objects.filter(pk=job.pk, state__in=Job.OPEN).update(cancel=True, **gone)
+    return count
+
+
+def settle_gone() -> None:
+    """Mark as failed what a process that is gone left open, so that it can be started again or put aside."""
+    for job in Job.objects.filter(state__in=Job.OPEN):
+        if not owner.alive(job.owner):
+            Job.objects.filter(pk=job.pk, state__in=Job.OPEN).update(state=Job.FAILED, message=STOPPED)
+
+
 def retry(job_id: int) -> Job:
     """Queue work again that failed or was cancelled. Raises SettingsError where it is neither."""
     rows = Job.objects.filter(pk=job_id, state__in=(Job.FAILED, Job.CANCELLED))
-    if not rows.update(state=Job.WAITING, cancel=False, progress=0.0, message="", tries=0, process=os.getpid()):
+    if not rows.update(state=Job.WAITING, cancel=False, progress=0.0, message="", tries=0, owner=owner.mark()):
         raise SettingsError("job: only what failed or was cancelled can be started again.")
     job = Job.objects.get(pk=job_id)
     _submit(job)
@@ -90,26 +107,17 @@ def resume() -> list[Job]:
     """Take up what was waiting or running when another process died; what has been begun too often is marked as failed."""
     taken = []
     for job in Job.objects.filter(state__in=Job.OPEN).order_by("pk"):
-        if job.process != os.getpid() and alive(job.process):
+        if owner.alive(job.owner):
             continue
         if job.cancel or job.tries >= MOST_TRIES:
             Job.objects.filter(pk=job.pk).update(state=Job.FAILED, message=STOPPED)
             continue
-        Job.objects.filter(pk=job.pk).update(state=Job.WAITING, process=os.getpid(), progress=0.0)
+        Job.objects.filter(pk=job.pk).update(state=Job.WAITING, owner=owner.mark(), progress=0.0)
         job.refresh_from_db()
         taken.append(job)
     for job in taken:
         _submit(job)
     return taken
-
-
-def alive(process: int) -> bool:
-    """Say whether a process runs."""
-    try:
-        os.kill(process, 0)
-    except OSError:
-        return False
-    return process > 0
 
 
 def _kind(name: str):

@@ -23,7 +23,7 @@ class Job(models.Model):
     cancel = models.BooleanField(default=False)
     quiet = models.BooleanField(default=False)  # in the background, while nothing else is to be done
     result = models.JSONField(default=dict)
-    process = models.PositiveIntegerField(default=0)
+    owner = models.CharField(max_length=60, blank=True)  # the process that does it: ``services/owner.py``
     tries = models.PositiveSmallIntegerField(default=0)
     started = models.DateTimeField(auto_now_add=True)
     began = models.DateTimeField(null=True)

@@ -2,6 +2,7 @@
 
 import marshal
 import threading
+import uuid
 from collections import OrderedDict
 
 from django.conf import settings
@@ -10,9 +11,15 @@ from django.db import models
 from arkund.core.plan.plan import Plan
 
 
+def new_uid() -> str:
+    """Return a name that no other session has, here or elsewhere."""
+    return uuid.uuid4().hex
+
+
 class Session(models.Model):
     """One song. ``version`` counts the changes of the Plan; every Move names the version that it was made on."""
 
+    uid = models.CharField(max_length=32, unique=True, default=new_uid)  # the same wherever the session's card lies
     name = models.CharField(max_length=120)
     sample_rate_hz = models.PositiveIntegerField()
     plan_json = models.JSONField()

@@ -1,7 +1,7 @@
 """What pages ask for: Moves, undo and redo, decisions on findings, and the step's own actions."""
 
-from django.http import HttpRequest, JsonResponse
-from django.shortcuts import get_object_or_404
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
@@ -10,7 +10,7 @@ from arkund.core.replace.measure import strikes, typical_hit
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import moves, proposing
+from arkund.studio.services import housekeeping, moves, proposing
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
@@ -63,6 +63,13 @@ def redo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Do the last undone Move again."""
     session_or_404(request, session_id)
     return answer(session_id, moves.redo(session_id))
+
+
+@require_POST
+def remove(request: HttpRequest, session_id: int) -> HttpResponse:
+    """Delete a session; `arkund doctor --restore` brings it back for a month."""
+    housekeeping.remove(session_or_404(request, session_id))
+    return redirect("home")
 
 
 @require_POST

@@ -67,7 +67,11 @@ def takes(m: Measure, mic_id: str | None) -> dict:
 
 def timing(m: Measure, grid_text: str | None) -> dict:
     """Each hit at its distance from the grid, bar by bar, with the figures by piece and section, the drift and the flams."""
-    grid = int(grid_text) if grid_text and grid_text.isdigit() and int(grid_text) in (AS_MEANT, *GRIDS) else 16
+    grid = (
+        int(grid_text)
+        if grid_text and grid_text.isdecimal() and len(grid_text) < 4 and int(grid_text) in (AS_MEANT, *GRIDS)
+        else 16
+    )
     bars = bars_of(m.plan.tempo)
     rows = rows_of(m.heard_hits, m.plan, QuantiseSettings(grid=grid))
     played = dict(zip(_keys(m.heard_hits), _times(m.hits), strict=True))

@@ -1,11 +1,15 @@
-"""What went wrong as a clear answer: 400 for bad input, 409 for a stale Plan, 404 for what is not there, 507 where the disk refuses."""
+"""What went wrong as a clear answer: 400 for bad input, 409 for a stale Plan, 404 for what is not there, 503 where too many ask, 507 where the disk refuses."""
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
-from arkund.core.errors import CancelledError, SettingsError, StaleError, StorageError
+from arkund.core.errors import BusyError, CancelledError, SettingsError, StaleError, StorageError
 from arkund.core.settings import read_json
 from arkund.studio.services import store
+
+STATUS = {StaleError: 409, CancelledError: 409, StorageError: 507, BusyError: 503}
+COUNTERS = ("number",)  # may grow without an end
+LARGEST = 1e9  # of any number that a page sends: seconds, ms, dB
 
 
 class ErrorsMiddleware:
@@ -23,9 +27,7 @@ class ErrorsMiddleware:
         said = store.refusal(error)
         if said is None:
             return None
-        status = (
-            409 if isinstance(said, (StaleError, CancelledError)) else 507 if isinstance(said, StorageError) else 400
-        )
+        status = next((code for kind, code in STATUS.items() if isinstance(said, kind)), 400)
         if "text/html" in request.headers.get("accept", "") and request.method == "GET":
             return render(request, "error.html", {"message": str(said)}, status=status)
         return JsonResponse({"error": str(said)}, status=status)
@@ -53,5 +55,7 @@ def wanted(data: dict, key: str, kind: type, default=...):
     if kind is float:
         fits = isinstance(value, (int, float)) and not isinstance(value, bool)
     if not fits:
-        raise SettingsError(f"{key}: expected {kind.__name__}, got {value!r}.")
+        raise SettingsError(f"{key}: expected {kind.__name__}, got {repr(value)[:80]}.")
+    if kind in (int, float) and not -LARGEST <= value <= LARGEST and key not in COUNTERS:
+        raise SettingsError(f"{key}: a number that large makes no sense here.")
     return float(value) if kind is float else value

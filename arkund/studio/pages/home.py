@@ -13,7 +13,7 @@ from arkund.studio.jobs import runner
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import store, templates
-from arkund.studio.services.access import session_or_404, sessions_of, user_of
+from arkund.studio.services.access import sessions_of, user_of
 
 
 def sessions(request: HttpRequest) -> HttpResponse:
@@ -79,13 +79,6 @@ def _inside(path: str) -> Path:
 def _top(paths: list[str]) -> str:
     first = PurePosixPath(paths[0].replace("\\", "/")).parts
     return first[0] if len(first) > 1 else ""
-
-
-@require_POST
-def remove(request: HttpRequest, session_id: int) -> HttpResponse:
-    """Delete a session; its audio goes at the next start where no other session uses it."""
-    session_or_404(request, session_id).delete()
-    return redirect("home")
 
 
 @require_POST

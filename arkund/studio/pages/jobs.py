@@ -46,19 +46,20 @@ def job(request: HttpRequest, job_id: int) -> JsonResponse:
 @require_POST
 def cancel(request: HttpRequest, job_id: int) -> JsonResponse:
     """Ask long work to stop."""
-    updated = jobs_of(request).filter(pk=job_id, state__in=Job.OPEN).update(cancel=True)
-    return JsonResponse({"cancelled": bool(updated)})
+    return JsonResponse({"cancelled": bool(runner.cancel(jobs_of(request).filter(pk=job_id)))})
 
 
 @require_POST
 def retry(request: HttpRequest, job_id: int) -> JsonResponse:
     """Start work again that failed or was cancelled."""
     get_object_or_404(jobs_of(request), pk=job_id)
+    runner.settle_gone()
     return JsonResponse({"job": runner.retry(job_id).pk})
 
 
 @require_POST
 def dismiss(request: HttpRequest, job_id: int) -> JsonResponse:
     """Put failed work aside."""
+    runner.settle_gone()
     updated = jobs_of(request).filter(pk=job_id, state=Job.FAILED).update(state=Job.CANCELLED)
     return JsonResponse({"dismissed": bool(updated)})

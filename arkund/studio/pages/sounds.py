@@ -5,11 +5,11 @@ import json
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_POST
 
-from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, pictures, whole
-from arkund.studio.services.access import session_or_404
+from arkund.studio.services import listening, moves, pictures, whole
+from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
 
@@ -29,12 +29,12 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     """
     session = session_or_404(request, session_id)
     body = body_of(request)
-    client, number = wanted(body, "client", str, "")[:40], wanted(body, "number", int, 0)
-    listening.begin(client, number)
+    asker = listening.Asker(user_of(request), wanted(body, "client", str, "")[:40], wanted(body, "number", int, 0))
+    asker.begin()
     plan = session.plan
     changes = wanted(body, "changes", dict, {})
     if changes:
-        plan = change.put(plan, changes)
+        plan = moves.checked(session, change.put(plan, changes))
     question = listening.Question(
         span=(wanted(body, "start", int), wanted(body, "stop", int)),
         what=wanted(body, "what", str, "kit"),
@@ -44,9 +44,7 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
         part=_part(wanted(body, "part", list, [])),
         matched_db=wanted(body, "matched", float, 0.0),
     )
-    made = listening.audition(session, plan, question, lambda: listening.overtaken(client, number))
-    if listening.overtaken(client, number):
-        raise CancelledError("Overtaken by a newer change.")
+    made = listening.audition(session, plan, question, asker)
     response = HttpResponse(made.audio.T.tobytes(), content_type="application/octet-stream")
     response["X-Audition"] = json.dumps(
         {

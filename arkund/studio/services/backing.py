@@ -7,7 +7,7 @@ from django.db import transaction
 from arkund.core.files import audio
 from arkund.core.render.source import BACKING, BACKING_SIDES
 from arkund.studio.models import MicRecording, Move, Session, Take
-from arkund.studio.services import moves, store
+from arkund.studio.services import cards, moves, store
 
 
 def load(session: Session, path: Path, version: int | None = None) -> Move:
@@ -34,9 +34,11 @@ def load(session: Session, path: Path, version: int | None = None) -> Move:
                 )
                 for side, each in zip(BACKING_SIDES, both, strict=True)
             )
-            return moves.apply(
+            move = moves.apply(
                 session.pk, {"backing.on": True}, step="load", title=f"Backing track {path.name}", version=version
             )
+        cards.write(Session.objects.get(pk=session.pk))
+    return move
 
 
 def name_of(session: Session) -> str:

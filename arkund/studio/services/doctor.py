@@ -1,7 +1,6 @@
 """``arkund doctor``: does the data folder hold what the database says, and the other way round? What can be repaired, is."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from django.db import connection
@@ -11,20 +10,11 @@ from arkund.core.files import audio, checksum
 from arkund.core.files.library import forget_opened
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, MicRecording, Move, Print, Session, Take
-from arkund.studio.services import housekeeping, store
+from arkund.studio.services import housekeeping, opening, owner, quarantine, store
+from arkund.studio.services.complaint import Complaint
 
 HEAL = "give the folder with the original files: arkund doctor --from FOLDER"
-BLOCK = 1 << 20
 Progress = Callable[[float, str], None]
-
-
-@dataclass(frozen=True, slots=True)
-class Complaint:
-    """Something that is not as it should be, and what was done about it or is to be done by hand."""
-
-    what: str
-    remedy: str
-    repaired: bool
 
 
 def examine(
@@ -35,7 +25,7 @@ def examine(
     heal_from : a folder with original recordings; those that are missing or damaged are read from it again
     """
     with store.undisturbed() as alone:
-        if not alone:
+        if repair and not alone:
             raise SettingsError("data folder: an import is writing just now; ask again when it is done.")
         out = _database()
         out += _recordings(repair, on_progress)
@@ -46,20 +36,42 @@ def examine(
         ]
         for session in Session.objects.all():
             out += _plan(session)
-        out += _prints(repair)
-        out += _jobs(repair)
-        for path in housekeeping.left_overs():
-            if path != store.cache_folder():
-                if repair:
-                    housekeeping.delete(path)
-                out.append(
-                    Complaint(
-                        f"{path.parent.name}/{path.name}: nobody uses it",
-                        "deleted" if repair else "--repair deletes it",
-                        repair,
-                    )
-                )
+        out += _prints(repair) + _cards() + _jobs(repair)
+        if alone:
+            out += _left_overs(repair)
+        return out + _put_aside(repair)
+
+
+def _left_overs(repair: bool) -> list[Complaint]:
+    """What is still being worked on belongs to somebody; this is asked while nobody works."""
+    out = []
+    for path in housekeeping.unfinished():
+        if repair:
+            housekeeping.delete(path)
+        remedy = "deleted" if repair else "--repair deletes it"
+        out.append(Complaint(f"{path.parent.name}/{path.name}: was never finished", remedy, repair))
+    for path in housekeeping.nobodys():
+        if repair:
+            quarantine.put_aside(path)
+        remedy = "put aside" if repair else "--repair puts it aside"
+        out.append(Complaint(f"{path.parent.name}/{path.name}: nobody uses it", remedy, repair))
     return out
+
+
+def _put_aside(repair: bool) -> list[Complaint]:
+    """Tell of what may go from the quarantine for good; what lies there less long is no complaint."""
+    out = []
+    for day in (day for day in quarantine.days() if day.over):
+        if repair:
+            quarantine.let_go(day)
+        what = f"quarantine of {day.day}: {day.files} files, {day.bytes / 1e6:.1f} MB, for more than {quarantine.KEPT_DAYS} days"
+        out.append(Complaint(what, "deleted" if repair else "--repair deletes it", repair))
+    return out
+
+
+def _cards() -> list[Complaint]:
+    fault = opening.older()
+    return [Complaint(fault, opening.REMEDY, False)] if fault else []
 
 
 def _database() -> list[Complaint]:
@@ -68,7 +80,7 @@ def _database() -> list[Complaint]:
         rows = [row[0] for row in cursor.fetchall() if row[0] != "ok"]
         cursor.execute("PRAGMA foreign_key_check")
         rows += [f"a row of {table} belongs to nothing" for table, *_ in cursor.fetchall()]
-    return [Complaint(f"database: {row}", "bring back a copy of the data folder", False) for row in rows]
+    return [Complaint(f"database: {row}", opening.REMEDY, False) for row in rows]
 
 
 def _recordings(repair: bool, on_progress: Progress) -> list[Complaint]:
@@ -79,11 +91,12 @@ def _recordings(repair: bool, on_progress: Progress) -> list[Complaint]:
         path = store.audio_path(digest)
         fault = _fault(path, digest)
         if fault is None:
+            out += _lengths(digest, path, repair)
             continue
         rows = MicRecording.objects.filter(digest=digest).select_related("take__session")
         whose = ", ".join(sorted({f"{row.take.session.name}: {row.file}" for row in rows})[:3])
         if repair and path.exists():
-            path.unlink()
+            quarantine.put_aside(path)
         forget_opened()
         out.append(Complaint(f"recording {digest[:12]} ({whose}): {fault}", HEAL, False))
     on_progress(1.0, "recordings")
@@ -91,19 +104,29 @@ def _recordings(repair: bool, on_progress: Progress) -> list[Complaint]:
 
 
 def _fault(path: Path, digest: str) -> str | None:
+    """Return what is wrong with a recording's file: it is held against its own hash, never against what a row claims."""
     if not path.exists():
         return "the file is missing"
     try:
-        mic = audio.MicFile(path)
-        found = checksum.fresh()
-        for start in range(0, mic.length, BLOCK):
-            found.update(mic.read(start, min(start + BLOCK, mic.length)).tobytes())
+        found, _ = audio.digest_of(path)
     except (AudioError, ValueError, OSError) as error:
         return f"cannot be read ({error})"
-    lengths = set(MicRecording.objects.filter(digest=digest).values_list("length", flat=True))
-    if found.hexdigest() != digest or lengths != {mic.length}:
-        return "the samples are not those that were imported"
-    return None
+    return None if found == digest else "the samples are not those that were imported"
+
+
+def _lengths(digest: str, path: Path, repair: bool) -> list[Complaint]:
+    """The file is whole; where rows claim another length, they are wrong."""
+    length = audio.MicFile(path).length
+    wrong = MicRecording.objects.filter(digest=digest).exclude(length=length)
+    if not wrong.exists():
+        return []
+    whose = ", ".join(
+        sorted({f"{row.take.session.name}: {row.file}" for row in wrong.select_related("take__session")})[:3]
+    )
+    if repair:
+        wrong.update(length=length)
+    remedy = "its row was mended" if repair else "--repair mends its row"
+    return [Complaint(f"recording {digest[:12]} ({whose}): is not as long as its row says", remedy, repair)]
 
 
 def _healed(folder: Path) -> list[str]:
@@ -168,7 +191,7 @@ def _prints(repair: bool) -> list[Complaint]:
 def _jobs(repair: bool) -> list[Complaint]:
     out = []
     for job in Job.objects.filter(state__in=Job.OPEN):
-        if not runner.alive(job.process):
+        if not owner.alive(job.owner):
             if repair:
                 Job.objects.filter(pk=job.pk).update(state=Job.FAILED, message=runner.STOPPED)
             remedy = "marked as failed" if repair else "`arkund serve` takes it up"

@@ -38,7 +38,7 @@ def takes_in(folder: Path) -> dict[str, list[Path]]:
 
 
 def _natural(path: Path) -> list:
-    return [int(part) if part.isdigit() else part for part in re.split(r"(\d+)", path.as_posix().lower())]
+    return [int(part) if part.isdecimal() else part for part in re.split(r"(\d+)", path.as_posix().lower())]
 
 
 def usable_files(takes: dict[str, list[Path]], warnings: list[str]) -> dict[str, list[tuple[Path, audio.Probe]]]:

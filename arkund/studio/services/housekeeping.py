@@ -1,40 +1,60 @@
-"""What is cleared up when the application starts: left-overs of work that a crash cut off."""
+"""What is cleared up when the application starts: left-overs of work that a crash cut off. Only the data folder's owner does it."""
 
 import shutil
 from pathlib import Path
 
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, MicRecording, Print, Session
-from arkund.studio.services import store
+from arkund.studio.services import cards, quarantine, store
 
 
 def clear_up() -> None:
-    """Delete what crashes left behind, unless another process is writing just now, and take up interrupted jobs."""
+    """Delete what crashes left unfinished, put aside what nobody refers to, unless another process is writing just now, and take up interrupted jobs."""
     with store.undisturbed() as alone:
         if alone:
-            for path in left_overs():
+            for path in unfinished():
                 delete(path)
+            for path in nobodys():
+                quarantine.put_aside(path)
+    cards.refresh()
     runner.resume()
 
 
-def left_overs() -> list[Path]:
-    """Return temporary files and folders, and audio and pictures that neither a session nor a job uses."""
+def unfinished() -> list[Path]:
+    """Return temporary files and folders, and what was only worked out: nothing that cannot be had again."""
     open_jobs = Job.objects.filter(state__in=(*Job.OPEN, Job.FAILED))
     waited_for = {job.arguments.get("folder") for job in open_jobs}
-    used = set(MicRecording.objects.values_list("digest", flat=True))
     sessions = {str(pk) for pk in Session.objects.values_list("pk", flat=True)}
+    used = set(MicRecording.objects.values_list("digest", flat=True))
     out = [path for path in _inside(store.incoming_folder()) if path.name not in waited_for]
-    out += [path for path in _inside(store.audio_folder()) if path.name.startswith(".new-") or path.stem not in used]
+    out += [path for path in _inside(store.audio_folder()) if path.name.startswith(".new-")]
     out += [path for path in _inside(store.peaks_folder()) if path.name.split("-")[0] not in used]
     out += [path for path in _inside(store.whole_folder()) if path.name not in sessions]
     for folder in (store.prints_folder(), store.archives_folder(), store.whole_folder()):
         out += [path for pattern in (".printing-*", ".new-*") for path in folder.rglob(pattern)]
-    out += _inside(store.work_folder())
+    return out + _inside(store.work_folder())
+
+
+def nobodys() -> list[Path]:
+    """Return whole recordings and prints that neither a session nor a job refers to."""
+    used = set(MicRecording.objects.values_list("digest", flat=True))
     printed = set(Print.objects.values_list("folder", flat=True))
-    out += [path for path in store.prints_folder().glob("*/*") if str(path.with_suffix("")) not in printed]
-    if store.cache_folder().is_dir():
-        out.append(store.cache_folder())
-    return out
+    out = [path for path in store.audio_folder().glob("*.npy") if path.name[0] != "." and path.stem not in used]
+    prints = [path for path in store.prints_folder().glob("*/*") if not path.name.startswith(".")]
+    return out + [path for path in prints if str(path.with_suffix("")) not in printed]
+
+
+def remove(session: Session) -> None:
+    """Delete a session; its card and the recordings that no other session uses are put aside (at the next start where somebody is writing just now)."""
+    digests = set(MicRecording.objects.filter(take__session=session).values_list("digest", flat=True))
+    cards.put_aside(session)
+    session.delete()
+    with store.undisturbed() as alone:
+        still = set(MicRecording.objects.filter(digest__in=digests).values_list("digest", flat=True))
+        for digest in digests - still if alone else ():
+            path = store.audio_path(digest)
+            if path.exists():
+                quarantine.put_aside(path)
 
 
 def _inside(folder: Path) -> list[Path]:

@@ -13,13 +13,13 @@ from django.db import transaction
 from django.utils.text import slugify
 
 from arkund.core.errors import AudioError, CancelledError, SettingsError
-from arkund.core.files import audio
+from arkund.core.files import audio, room
 from arkund.core.files.stamps import stamps
 from arkund.core.kit.names import Recognised, recognise
 from arkund.core.kit.pieces import kit_order
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.studio.models import MicRecording, Session, Take
-from arkund.studio.services import store
+from arkund.studio.services import cards, store
 from arkund.studio.services.folders import leads_s, midi_beside, song_of, stem_of, takes_by_name, takes_in, usable_files
 
 READERS = 2  # files that are read at the same time
@@ -62,6 +62,8 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
     ).most_common(1)[0][0]
     rows: list[tuple[str, str, audio.Channel, str, Recognised]] = []  # take, file, channel, mic name, recognised
     files = [(take, path, header) for take, mine in usable.items() for path, header in mine]
+    needed = sum(room.bytes_of(each.frames, each.channels, each.sample_rate_hz, rate) for *_, each in files)
+    room.check(store.audio_folder(), needed)
     ingested = _ingested(files, rate, leads, on_progress, cancelled)
     for (take, path, header), channels in zip(files, ingested, strict=True):
         if isinstance(channels, AudioError):
@@ -77,6 +79,7 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
     with transaction.atomic():
         session = _create(name or folder.name, rate, rows, song_of(tempo, map_of_file, stamped, files), warnings)
         created(session.pk)
+    cards.write(session)
     return session
 
 

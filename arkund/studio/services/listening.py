@@ -1,13 +1,14 @@
 """What the listening bar plays: loops of the kit or a drum, before and after at equal loudness."""
 
 import threading
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from arkund.core.dsp.loudness import quick_loudness_lufs
-from arkund.core.errors import SettingsError
+from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import FADE_MS, MOST_MATCH_DB, Loop, as_chunk, finish, in_front, match_db, with_backing
@@ -15,9 +16,10 @@ from arkund.core.render.render import key_listen
 from arkund.core.render.source import Recordings, backing_span
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
-from arkund.studio.services.rendering import rendered
+from arkund.studio.services.rendering import bytes_under_way, rendered, turns
 
 LONGEST_S = 60.0
+SETTLING_S = 4  # that a rendering begins before a span, for reckoning its memory
 STEP_FIELDS = {
     "level": ("trim_db", "repair", "steps"),
     "lineup": ("line_up", "clock_ppm"),
@@ -27,6 +29,7 @@ STEP_FIELDS = {
 }
 
 MOST_REMEMBERED = 64
+MOST_ASKERS = 200
 NEVER_MATCHED = ("key:", "change")
 WITH_BACKING = ("kit", "in:")  # what is listened to within the music
 
@@ -37,17 +40,34 @@ _latest: dict[str, int] = {}
 _lock = threading.Lock()
 
 
-def begin(client: str, number: int) -> None:
-    """Say that a page asks for its number-th render: older ones of the same page stop."""
-    with _lock:
-        _latest[client] = max(_latest.get(client, 0), number)
-        while len(_latest) > 200:
-            _latest.pop(next(iter(_latest)))
+@dataclass(frozen=True, slots=True)
+class Asker:
+    """Which page of which user asks, for which time: its older questions stop. One that gives no name is never overtaken."""
+
+    user: int | None
+    client: str
+    number: int
+
+    @property
+    def key(self) -> str:
+        """A page's name, which no other user's page has."""
+        return f"{self.user}:{self.client}"
+
+    def begin(self) -> None:
+        """Say that this is asked for now."""
+        if not self.client:
+            return
+        with _lock:
+            _latest[self.key] = max(_latest.pop(self.key, 0), self.number)
+            while len(_latest) > MOST_ASKERS:
+                _latest.pop(next(iter(_latest)))
+
+    def overtaken(self) -> bool:
+        """Say whether the page has asked for something newer meanwhile."""
+        return bool(self.client) and _latest.get(self.key, 0) > self.number
 
 
-def overtaken(client: str, number: int) -> bool:
-    """Say whether the page has asked for something newer meanwhile."""
-    return _latest.get(client, 0) > number
+NOBODY = Asker(None, "", 0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,10 +105,23 @@ class Question:
             raise SettingsError(f"matched_db: expected at most {MOST_MATCH_DB:.0f} dB up or down.")
 
 
-def audition(session: Session, plan: Plan, question: Question, cancelled: Callable[[], bool] = lambda: False) -> Loop:
-    """Render what was asked for. A loop after the step is brought to the loudness of the one before it; only a loop's ends are faded."""
+def audition(session: Session, plan: Plan, question: Question, asker: Asker = NOBODY) -> Loop:
+    """Render what was asked for, in the asker's turn. A loop after the step is brought to the loudness of the one before it; only a loop's ends are faded.
+
+    Raises CancelledError where the asker wants something newer meanwhile, BusyError where too many wait.
+    """
+    question.check(session.sample_rate_hz)
+    start, stop = question.span
+    wanted = bytes_under_way(len(plan.mics), stop - start + SETTLING_S * session.sample_rate_hz)
+    with turns().turn(asker.key if asker.client else uuid.uuid4().hex, wanted, asker.overtaken):
+        made = _audition(session, plan, question, asker.overtaken)
+    if asker.overtaken():
+        raise CancelledError("Overtaken by a newer change.")
+    return made
+
+
+def _audition(session: Session, plan: Plan, question: Question, cancelled: Callable[[], bool]) -> Loop:
     q, rate = question, session.sample_rate_hz
-    q.check(rate)
     recordings, plain = recordings_of(session), without(plan, q.step)
     audio = _audio(plan, plain, recordings, q, cancelled)
     loudness, matched_db = quick_loudness_lufs(audio, rate), 0.0

@@ -5,8 +5,9 @@ from typing import Any
 from django.db import transaction
 
 from arkund.core.errors import SettingsError, StaleError
-from arkund.core.plan import change
-from arkund.studio.models import Decision, Move, Session
+from arkund.core.plan import change, fits
+from arkund.core.plan.plan import Plan
+from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 
 
 def apply(
@@ -30,7 +31,7 @@ def apply(
         session = _current(session_id, version, changes)
         plan = session.plan
         before = {path: change.get(plan, path) for path in changes}
-        after_plan = change.put(plan, changes)
+        after_plan = checked(session, change.put(plan, changes))
         after = {path: change.get(after_plan, path) for path in changes}
         session.moves.filter(state=Move.UNDONE).update(state=Move.DROPPED)
         move = Move.objects.create(
@@ -48,6 +49,17 @@ def apply(
         return move
 
 
+def checked(session: Session, plan: Plan) -> Plan:
+    """Return a changed Plan of a session. Raises SettingsError where it names a take or a mic that the session lacks, or leaves out one that it has."""
+    if fits.names(plan) != fits.names(session.plan):
+        rows = MicRecording.objects.filter(take__session=session, take__kind=Take.DRUMS).values_list("take__key", "mic")
+        takes: dict[str, set[str]] = {}
+        for take, mic in rows:
+            takes.setdefault(take, set()).add(mic)
+        fits.check(plan, takes)
+    return plan
+
+
 def undo(session_id: int) -> Move | None:
     """Take back the last Move that stands; None where there is none."""
     with transaction.atomic():
@@ -55,7 +67,7 @@ def undo(session_id: int) -> Move | None:
         move = session.moves.filter(state=Move.DONE).order_by("-number").first()
         if move is None:
             return None
-        _save(session, change.put(session.plan, move.before))
+        _save(session, checked(session, change.put(session.plan, move.before)))
         move.state = Move.UNDONE
         move.save(update_fields=["state"])
         return move
@@ -68,7 +80,7 @@ def redo(session_id: int) -> Move | None:
         move = session.moves.filter(state=Move.UNDONE).order_by("number").first()
         if move is None:
             return None
-        _save(session, change.put(session.plan, move.after))
+        _save(session, checked(session, change.put(session.plan, move.after)))
         move.state = Move.DONE
         move.save(update_fields=["state"])
         return move
@@ -102,7 +114,7 @@ def _next_number(session: Session) -> int:
     return last.number + 1 if last else 1
 
 
-def _save(session: Session, plan) -> None:
+def _save(session: Session, plan: Plan) -> None:
     session.plan = plan
     session.version += 1
     session.save(update_fields=["plan_json", "version"])

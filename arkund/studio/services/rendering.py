@@ -9,14 +9,19 @@ from contextlib import contextmanager
 from time import monotonic, sleep
 
 import numpy as np
+from django.conf import settings
 
 from arkund.core.beside import HELPERS
 from arkund.core.plan.plan import Plan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import render
 from arkund.core.render.source import Recordings
-from arkund.studio.services import store
+from arkund.studio.memory import kept_spans_bytes, under_way_bytes
+from arkund.studio.services.turns import Turns
 
+ROWS_PER_MIC = 4  # source, bank, and what two stages give
+ROWS_OF_SUMS = 16  # mix, paths, kit and what is sent, two channels each
+BYTES_PER_SAMPLE = 4
 QUIET_S = 1.5  # after a render, before background work goes on: changes come in bursts
 LOOK_EVERY_S = 0.05
 log = logging.getLogger(__name__)
@@ -25,8 +30,19 @@ workers = ThreadPoolExecutor(HELPERS, thread_name_prefix="render")
 
 @functools.cache
 def cache() -> SpanCache:
-    """Return the application's cache of rendered spans; its files lie in the data folder."""
-    return SpanCache(folder=store.cache_folder())
+    """Return the application's cache of rendered spans."""
+    return SpanCache(kept_spans_bytes(settings.MEMORY_BYTES))
+
+
+@functools.cache
+def turns() -> Turns:
+    """Return the row in which those who listen wait."""
+    return Turns(under_way_bytes(settings.MEMORY_BYTES))
+
+
+def bytes_under_way(mics: int, samples: int) -> int:
+    """Return about how much memory a rendering of so many mics over so many samples takes while it is under way."""
+    return (mics * ROWS_PER_MIC + ROWS_OF_SUMS) * samples * BYTES_PER_SAMPLE
 
 
 def rendered(

@@ -7,9 +7,11 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from django.conf import settings
-from django.db import OperationalError
+from django.db import DatabaseError, OperationalError
 
 from arkund.core.errors import ArkundError, StorageError
+
+DAMAGED = ("malformed", "not a database")  # what SQLite says of a file that is no (whole) database
 
 
 def audio_folder() -> Path:
@@ -25,11 +27,6 @@ def audio_path(digest: str) -> Path:
 def prints_folder() -> Path:
     """Return the folder of prints made from the pages."""
     return Path(settings.DATA) / "prints"
-
-
-def cache_folder() -> Path:
-    """Return the folder of rendered spans that no longer fit into memory; it is emptied at each start."""
-    return Path(settings.DATA) / "cache"
 
 
 def whole_folder() -> Path:
@@ -66,6 +63,11 @@ def refusal(error: BaseException) -> ArkundError | None:
     if isinstance(error, OSError) and error.errno is not None:
         return StorageError(
             f"The disk refused ({os.strerror(error.errno).lower()}); nothing was changed. Look after the data folder and try again."
+        )
+    if isinstance(error, DatabaseError) and any(word in str(error) for word in DAMAGED):
+        return StorageError(
+            f"The database is damaged ({error}); nothing was changed. Stop the application; "
+            "`arkund doctor --bring-back-database` puts its newest whole copy in its place."
         )
     if isinstance(error, OperationalError):
         return StorageError(

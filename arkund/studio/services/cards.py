@@ -1,0 +1,126 @@
+"""A card beside the audio for each session: a text file that says what each recording is, so that sessions can be rebuilt without the database.
+
+``audio/<uid>.card.json`` holds what an archive says of the session (``services/document.py``): its name, takes, mics and hashes, and Plan and logbook as
+they stood when it was written: when the session was made, and then hourly where it changed.
+"""
+
+import json
+import os
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from arkund.core.errors import AudioError, SettingsError
+from arkund.core.settings import read_json
+from arkund.studio.models import Session
+from arkund.studio.services import quarantine, store
+
+ENDING = ".card.json"
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """What a card says, as far as it was read."""
+
+    path: Path
+    uid: str
+    name: str
+    version: int
+    digests: frozenset[str]
+
+
+def path_of(uid: str) -> Path:
+    """Return where a session's card lies."""
+    return store.audio_folder() / f"{uid}{ENDING}"
+
+
+def write(session: Session) -> Path:
+    """Write a session's card as the session stands."""
+    from arkund.studio.services import document  # what computes is fetched when it is needed: a start only reads cards
+
+    path = path_of(session.uid)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, new = tempfile.mkstemp(prefix=".new-", suffix=".json", dir=path.parent)
+    try:
+        with os.fdopen(handle, "w") as file:
+            json.dump(document.describe(session), file, indent=1)
+            file.flush()
+            os.fsync(file.fileno())
+        Path(new).replace(path)
+    finally:
+        Path(new).unlink(missing_ok=True)
+    return path
+
+
+def read_all() -> list[Card]:
+    """Return the cards that lie there; a damaged one has no name."""
+    return [_read(path) for path in sorted(store.audio_folder().glob(f"*{ENDING}"))]
+
+
+def _read(path: Path) -> Card:
+    uid = path.name.removesuffix(ENDING)
+    try:
+        said = json.loads(path.read_bytes())
+        digests = frozenset(mic["digest"] for take in said["takes"] for mic in take["mics"])
+        return Card(path, uid, str(said["name"]), int(said["version"]), digests)
+    except (OSError, ValueError, KeyError, TypeError):
+        return Card(path, uid, "", -1, frozenset())
+
+
+def ahead() -> list[Card]:
+    """Return the cards of sessions that the database does not know, or knows only as they once were: the database is older than the audio."""
+    versions = dict(Session.objects.values_list("uid", "version"))
+    return [card for card in read_all() if card.name and card.version > versions.get(card.uid, -1)]
+
+
+def refresh() -> None:
+    """Write the cards of sessions that changed since, or have none."""
+    written = {card.uid: card.version for card in read_all()}
+    for session in Session.objects.filter(ready=True):
+        if written.get(session.uid, -1) < session.version:
+            write(session)
+
+
+def rebuild(card: Card) -> Session:
+    """Make a session of a card; its recordings must lie there. Raises AudioError saying what is wrong."""
+    from arkund.core.files import audio
+    from arkund.studio.services import document
+
+    try:
+        said = document.Document.from_json(read_json(card.path.read_bytes()))
+    except (OSError, ValueError, RecursionError) as error:
+        raise AudioError(f"{card.path.name}: does not describe a session ({str(error)[:300]}).") from error
+    lengths = {}
+    for digest in said.digests:
+        path = store.audio_path(digest)
+        try:
+            found, lengths[digest] = audio.digest_of(path)
+        except (AudioError, OSError, ValueError) as error:
+            raise AudioError(f"{said.name}: recording {digest[:12]} is missing or cannot be read.") from error
+        if found != digest:
+            raise AudioError(f"{said.name}: recording {digest[:12]} does not hold what was imported.")
+    if Session.objects.filter(uid=card.uid).exists():  # the database knows it as it once was: both are kept
+        session = document.create(said.with_lengths(lengths), f"{said.name[:100]} (from its card)")
+        quarantine.put_aside(card.path)
+    else:
+        session = document.create(said.with_lengths(lengths), uid=card.uid)
+    write(session)
+    return session
+
+
+def rebuild_all() -> tuple[list[Session], list[str]]:
+    """Make a session of each card that the database does not know; return them, and what could not be made."""
+    made, faults = [], []
+    for card in ahead():
+        try:
+            made.append(rebuild(card))
+        except (AudioError, SettingsError) as error:
+            faults.append(str(error))
+    return made, faults
+
+
+def put_aside(session: Session) -> None:
+    """Put a session's card aside, before its rows are deleted."""
+    path = path_of(session.uid)
+    if path.exists():
+        quarantine.put_aside(path)

@@ -1,0 +1,93 @@
+"""What nobody refers to any more is put aside into a dated folder, not deleted: a database that was lost or is older than the audio must not cost a recording.
+
+``quarantine/2026-11-28/audio/<hash>.npy`` lay at ``audio/<hash>.npy`` until that day.
+"""
+
+import re
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+from django.conf import settings
+
+from arkund.core.errors import SettingsError
+
+COMES_BACK = ("audio", "prints")  # a former database never: its journal beside another one would damage that
+KEPT_DAYS = 30  # at least; later only ``arkund doctor --repair`` lets it go
+DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+
+
+@dataclass(frozen=True, slots=True)
+class Day:
+    """What was put aside on one day."""
+
+    day: date
+    files: int
+    bytes: int
+
+    @property
+    def over(self) -> bool:
+        """Whether it may go."""
+        return datetime.now(UTC).date() - self.day > timedelta(days=KEPT_DAYS)
+
+
+def folder() -> Path:
+    """Return the folder of all that was put aside."""
+    return Path(settings.DATA) / "quarantine"
+
+
+def put_aside(path: Path) -> Path:
+    """Move a file or folder of the data folder into today's quarantine; return where it lies now."""
+    to = folder() / datetime.now(UTC).date().isoformat() / path.relative_to(settings.DATA)
+    number, free = 1, to
+    while free.exists():
+        number, free = number + 1, to.with_name(f"{to.name}.{number}")
+    free.parent.mkdir(parents=True, exist_ok=True)
+    return path.rename(free)
+
+
+def days() -> list[Day]:
+    """Return what lies there, by day, oldest first."""
+    out = []
+    for day in _days():
+        files = [path for path in day.rglob("*") if path.is_file()]
+        out.append(Day(date.fromisoformat(day.name), len(files), sum(path.stat().st_size for path in files)))
+    return out
+
+
+def bring_back(which: str = "all") -> list[Path]:
+    """Move what was put aside on a day (or all) back to where it lay, where nothing lies now; return what came back. Raises SettingsError."""
+    known = [day for day in _days() if which in ("all", day.name)]
+    if not known:
+        there = ", ".join(day.name for day in _days()) or "nothing"
+        raise SettingsError(f"quarantine: nothing was put aside on {which!r}; there is {there}.")
+    out = []
+    for day in known:
+        files = [path for kind in COMES_BACK for path in sorted((day / kind).rglob("*")) if path.is_file()]
+        for path in files:
+            to = Path(settings.DATA) / path.relative_to(day)
+            if not to.exists():
+                to.parent.mkdir(parents=True, exist_ok=True)
+                out.append(path.rename(to))
+        _drop_empty(day)
+    return out
+
+
+def let_go(day: Day) -> None:
+    """Delete what was put aside on a day."""
+    shutil.rmtree(folder() / day.day.isoformat(), ignore_errors=True)
+
+
+def _days() -> Iterator[Path]:
+    inside = folder().iterdir() if folder().is_dir() else ()
+    return iter(sorted(path for path in inside if DAY.fullmatch(path.name) and path.is_dir()))
+
+
+def _drop_empty(day: Path) -> None:
+    for path in sorted((path for path in day.rglob("*") if path.is_dir()), reverse=True):
+        if not any(path.iterdir()):
+            path.rmdir()
+    if not any(day.iterdir()):
+        day.rmdir()
