@@ -72,6 +72,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
+    "arkund.studio.pages.errors.ErrorsMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     *(
@@ -80,7 +81,6 @@ MIDDLEWARE = [
         else []
     ),
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "arkund.studio.pages.errors.ErrorsMiddleware",
 ]
 ROOT_URLCONF = "arkund.studio.urls"
 WSGI_APPLICATION = "arkund.studio.wsgi.application"

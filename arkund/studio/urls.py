@@ -9,7 +9,7 @@ from arkund.studio.pages.questions import PAGES
 
 STEP = "(?P<step>" + "|".join(PAGES) + ")"
 actions, archives, editing, logbook = Later("actions"), Later("archives"), Later("editing"), Later("logbook")
-prints, sounds, steps = Later("prints"), Later("sounds"), Later("steps")
+prints, sounds, steps, uploads = Later("prints"), Later("sounds"), Later("steps"), Later("uploads")
 
 
 class MicId:
@@ -34,7 +34,7 @@ urlpatterns = [
     path("favicon.ico", prints.empty),
     path("login/", LoginView.as_view(template_name="login.html"), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
-    path("load", home.load, name="load"),
+    path("load", uploads.load, name="load"),
     path("templates/<int:template_id>/rename", home.rename_template, name="rename-template"),
     path("templates/<int:template_id>/remove", home.remove_template, name="remove-template"),
     path("jobs", jobs.jobs, name="jobs"),

@@ -13,6 +13,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
+from tests.reliability.bodies import STRANGE, valid_bodies
 from tests.reliability.ground import set_up, small_recording, tell
 
 FORMATS = {
@@ -24,27 +25,6 @@ FORMATS = {
     "f.w64": ("W64", "PCM_16"),
 }
 NUMBERS = (0, 1, -1, 0x7F, 0x80, 0xFF, 0x7FFF, 0x8000, 0xFFFF, 0x7FFFFFFF, 0x80000000, 0xFFFFFFFF)
-STRANGE = [
-    None,
-    True,
-    -1,
-    0,
-    1e308,
-    -1e308,
-    2**63,
-    0.5,
-    "",
-    "x" * 5000,
-    "../../etc/passwd",
-    "\u0000",
-    "\ud800",
-    [],
-    {},
-    [[]],
-    {"id": 1},
-    [None],
-    "NaN",
-]
 
 
 def mutated(data: bytes, rng: random.Random) -> bytes:
@@ -177,39 +157,7 @@ class Fuzz:
     def request(self) -> None:
         """Ask for something senseless at any address."""
         s, rng = f"/s/{self.session.pk}", self.rng
-        bodies = {
-            "moves": {
-                "changes": {"mics.sn-top.trim_db": -1.0},
-                "version": self.session.version,
-                "step": "level",
-                "title": "x",
-            },
-            "decide": {"step": "level", "key": "level:kit", "verdict": "leave", "reason": "", "version": 0},
-            "take": {"take": "take-1", "version": 0, "look": False},
-            "quantise": {"settings": {"first_bar": 0, "last_bar": 1, "grid": 16, "strength": 50.0}, "version": 0},
-            "stroke": {"time_s": 2.5, "by_ms": 3.0, "version": 0},
-            "line": {"bar": 1, "time_s": 2.0, "version": 0},
-            "comp": {"action": "use", "take": "take-1", "first_bar": 0, "last_bar": 1, "from_bar": 1, "version": 0},
-            "template": {"name": "x", "version": 0},
-            "hit": {"change": {"kind": "add", "piece": "kick", "time_s": 1.0}, "version": 0},
-            "replace-hit": {"piece": "kick", "action": "capture", "time_s": 1.0, "version": 0},
-            "audition": {
-                "start": 0,
-                "stop": 4800,
-                "what": "kit",
-                "version": "after",
-                "step": "tone",
-                "changes": {},
-                "client": "c",
-                "number": 1,
-                "part": [0, 2400],
-                "matched": 0.0,
-            },
-            "print-now": {"format": "wav24"},
-            "tempo": {},
-            "undo": {},
-            "redo": {},
-        }
+        bodies = valid_bodies(self.session.version)
         where = rng.choice([*bodies, "get"])
         if where == "get":
             parts = rng.choice(

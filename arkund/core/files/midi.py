@@ -7,6 +7,7 @@ import struct
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from time import monotonic
 
 import mido
 
@@ -32,6 +33,9 @@ DRUM_CHANNEL = 9  # counted from 0: channel 10
 TICKS_PER_QUARTER = 9600  # 0.05 ms at 120 BPM
 NOTE_S = 0.05
 MOST_BYTES = 20_000_000
+MOST_EVENTS = 200_000
+LONGEST_READ_S = 60.0  # however few events it has
+MOST_WARNINGS = 20
 MOST_BARS = 20_000
 FIRST_BAR = "first bar at tick {}"  # a text by which our own lead-in is known again
 KNOWN_BPM = Tempo.ranges()["bpm"]
@@ -137,8 +141,29 @@ def _map_events(tempo: Tempo, sections: Sequence[Section], length_s: float) -> t
     return events, clock
 
 
+class _Bounded(io.BytesIO):
+    """A file for the parser, which asks for its place before each event: too many, or too long a time, and it is refused."""
+
+    def __init__(self, data: bytes, name: str) -> None:
+        super().__init__(data)
+        self._name, self._events, self._until = name, 0, monotonic() + LONGEST_READ_S
+
+    def tell(self) -> int:
+        self._events += 1
+        if self._events > MOST_EVENTS:
+            raise SettingsError(
+                f"{self._name}: holds more than {MOST_EVENTS} events; a song's MIDI file has far fewer."
+            )
+        return super().tell()
+
+    def read(self, size: int | None = -1) -> bytes:
+        if monotonic() > self._until:
+            raise SettingsError(f"{self._name}: takes more than {LONGEST_READ_S:.0f} s to read.")
+        return super().read(size)
+
+
 def read(data: bytes, name: str) -> MidiSong:
-    """Return what a Standard MIDI File says. Raises SettingsError for what is none."""
+    """Return what a Standard MIDI File says. Raises SettingsError for what is none, and for one with more than MOST_EVENTS events."""
     if len(data) > MOST_BYTES:
         raise SettingsError(
             f"{name}: is larger than {MOST_BYTES // 1_000_000} MB; a MIDI file of a song is far smaller."
@@ -148,7 +173,9 @@ def read(data: bytes, name: str) -> MidiSong:
     if struct.unpack(">h", data[12:14])[0] <= 0:
         raise SettingsError(f"{name}: counts time in film frames instead of beats; export it with beats.")
     try:
-        song = mido.MidiFile(file=io.BytesIO(data), clip=True)
+        song = mido.MidiFile(file=_Bounded(data, name), clip=True)
+    except SettingsError:
+        raise
     except Exception as error:  # the parser raises whatever its bytes lead it to
         raise SettingsError(f"{name}: is a damaged MIDI file ({type(error).__name__}).") from error
     events = []
@@ -175,7 +202,9 @@ def _clock(events, per_quarter: int) -> _Clock:
         if message.type == "set_tempo":
             last = rows[-1]
             seconds = last[1] + (at - last[0]) * last[2] / 1e6 / per_quarter
-            rows = [*(rows[:-1] if last[0] == at else rows), (at, seconds, message.tempo)]
+            if last[0] == at:
+                rows.pop()
+            rows.append((at, seconds, message.tempo))
     return _Clock(tuple(rows), per_quarter)
 
 
@@ -186,7 +215,7 @@ def _bar_ticks(events, per_quarter: int, warnings: list[str], name: str) -> list
     out, at, now, number = [], 0, (4, 4), 0
     while True:
         while number < len(meters) and meters[number][0] <= at:
-            if meters[number][0] < at:
+            if meters[number][0] < at and len(warnings) < MOST_WARNINGS:
                 warnings.append(
                     f"{name}: the meter changes within bar {len(out)}; it is taken from bar {len(out) + 1} on."
                 )

@@ -40,7 +40,9 @@ def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
             add(
                 "high_pass",
                 max(0.6 * (f0 or 50), 25),
-                why=f"High-pass under the fundamental {f0:.0f} Hz (measured).",
+                why=f"High-pass under the fundamental {f0:.0f} Hz (measured)."
+                if f0
+                else "High-pass at 30 Hz (usual; it has no own hit to be measured by).",
             )
             box = _loudest(m, 220, 700)
             add("bell", box, -4.0, 1.2, why=f"Box at {box:.0f} Hz cut 4 dB (measured peak).")

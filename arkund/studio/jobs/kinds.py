@@ -10,7 +10,18 @@ from arkund.core.plan.plan import Tempo
 from arkund.studio.jobs import background
 from arkund.studio.jobs.runner import Handle
 from arkund.studio.models import Session
-from arkund.studio.services import archiving, editing, moves, proposing, recordings, store, templates, whole
+from arkund.studio.services import (
+    archiving,
+    editing,
+    moves,
+    proposing,
+    recordings,
+    store,
+    taking_in,
+    templates,
+    uploads,
+    whole,
+)
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
 
@@ -43,6 +54,7 @@ def _import(handle: Handle) -> dict:
             on_progress=lambda share, text: handle.progress(0.6 * share, text),
             cancelled=handle.cancelled,
             created=_created(handle),
+            allowed=_allowed(handle),
         )
     shutil.rmtree(folder, ignore_errors=True)
     recordings.find_all(_session(handle), lambda share: handle.progress(0.6 + 0.4 * share, "finding hits"))
@@ -66,6 +78,20 @@ def _created(handle: Handle) -> Callable[[int], None]:
     return created
 
 
+def _allowed(handle: Handle) -> Callable[[int], None]:
+    """Hold what is to be kept against the share of who asked for it."""
+    return lambda wanted_bytes: uploads.check_share(handle.job.user_id, wanted_bytes)
+
+
+def _take_in(handle: Handle) -> dict:
+    """arguments: folder (below the incoming ones) with one file in it, what (hits, tempo, click or backing)."""
+    session, given = _session(handle), handle.job.arguments
+    folder = store.incoming_folder() / given["folder"]
+    move, said = taking_in.take_in(session, next(folder.iterdir()), given["what"])
+    shutil.rmtree(folder, ignore_errors=True)
+    return {"move": move.number if move else None, "title": move.title if move else "", "said": said}
+
+
 def _archive(handle: Handle) -> dict:
     """arguments: file (below the archives)."""
     session = _session(handle)
@@ -86,6 +112,7 @@ def _restore(handle: Handle) -> dict:
             on_progress=handle.progress,
             cancelled=handle.cancelled,
             created=_created(handle),
+            allowed=_allowed(handle),
         )
     shutil.rmtree(folder, ignore_errors=True)
     return {"session": handle.job.session_id}
@@ -143,6 +170,7 @@ KINDS = {
     "import": Kind(_import),
     "propose": Kind(_propose),
     "take": Kind(_take),
+    "take-in": Kind(_take_in),
     "print": Kind(_print),
     "archive": Kind(_archive),
     "restore": Kind(_restore),

@@ -21,6 +21,7 @@ class Migration(migrations.Migration):
         migrations.AddField(model_name="job", name="owner", field=models.CharField(blank=True, max_length=60, default=""), preserve_default=False),
         migrations.AddField(model_name="session", name="uid", field=models.CharField(max_length=32, default="")),
         migrations.RunPython(give_uids, migrations.RunPython.noop),
+        migrations.AddIndex(model_name="session", index=models.Index(fields=["ready", "-created"], name="session_list")),
         migrations.AlterField(
             model_name="session",
             name="uid",

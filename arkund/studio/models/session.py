@@ -32,6 +32,7 @@ class Session(models.Model):
 
     class Meta:
         ordering = ("-created",)
+        indexes = (models.Index(fields=("ready", "-created"), name="session_list"),)  # long Plans stay unread
 
     def __str__(self) -> str:
         return self.name

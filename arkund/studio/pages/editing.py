@@ -10,9 +10,10 @@ from arkund.core.errors import SettingsError
 from arkund.core.takes.comp import seam_words
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
+from arkund.studio.jobs import runner
 from arkund.studio.pages.actions import answer
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import backing, comping, editing, moves, proposing, templates
+from arkund.studio.services import comping, editing, moves, proposing, taking_in, templates, uploads
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -107,28 +108,18 @@ def export(request: HttpRequest, session_id: int, ending: str) -> FileResponse:
 
 @require_POST
 def take_in(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Take hits, or a tempo map, from an uploaded file."""
+    """Start to take hits, a tempo map or a backing track from an uploaded file, as a job."""
     session = session_or_404(request, session_id)
     given, what = request.FILES.get("file"), request.POST.get("what", "hits")
     if given is None or given.size > MOST_UPLOAD_BYTES:
         raise SettingsError("file: choose one file of at most 400 MB.")
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / Path(given.name).name
-        with path.open("wb") as file:
-            for part in given.chunks():
-                file.write(part)
-        if what == "backing":
-            return answer(session_id, backing.load(session, path))
-        if what == "hits":
-            count, move = editing.take_in_hits(session, path)
-            return answer(session_id, move, said=f"{count} new hits from {path.name}.")
-        if path.suffix.lower() in (".mid", ".midi"):
-            song = editing.read_midi(path)
-            changes, words = editing.tempo_of_midi(song, path.name), " ".join(song.warnings)
-        else:
-            changes, words = {"tempo": editing.tempo_of_click(path, session.plan.tempo).to_json()}, ""
-    move = moves.apply(session_id, changes, step="timing", title=f"Tempo map of {path.name}", measured=words)
-    return answer(session_id, move, said=words)
+    if what not in taking_in.WHAT:
+        raise SettingsError(f"what: expected one of {', '.join(taking_in.WHAT)}; got {what[:40]!r}.")
+    uploads.check_share(user_of(request), given.size)
+    with uploads.taken([given], [given.name]) as folder:
+        title = f"taking in {given.name}"
+        job = runner.start("take-in", {"folder": folder.name, "what": what}, title, session.pk, user_of(request))
+    return JsonResponse({"job": job.pk})
 
 
 @require_GET

@@ -22,6 +22,16 @@ class ErrorsMiddleware:
         """Answer a request."""
         return self.get_response(request)
 
+    def process_view(self, request: HttpRequest, view, args, kwargs) -> HttpResponse | None:
+        """Read an upload before anything else does, so that a disk that refuses it is answered in a sentence."""
+        if request.method == "POST" and request.content_type == "multipart/form-data":
+            try:
+                request.FILES  # noqa: B018 (reads it)
+            except OSError as error:
+                if error.errno is not None:
+                    return self.process_exception(request, error)
+        return None
+
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """Answer Arkund's own errors and those of the disk."""
         said = store.refusal(error)

@@ -93,8 +93,12 @@ def restore(
     on_progress: Progress = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
     created: Callable[[int], None] = lambda session_id: None,
+    allowed: Callable[[int], None] = lambda wanted_bytes: None,
 ) -> Session:
-    """Make a new session of an archive, or nothing at all. Raises AudioError where anything in it is not as it should be."""
+    """Make a new session of an archive, or nothing at all; ``allowed`` raises where so many bytes may not be kept.
+
+    Raises AudioError where anything in it is not as it should be.
+    """
     try:
         with zipfile.ZipFile(path) as bundle, store.being_written():
             entries = _checked_entries(bundle, path.name)
@@ -105,6 +109,7 @@ def restore(
                     raise CancelledError("Restoring was cancelled; nothing was kept.")
                 on_progress(number / max(len(wanted), 1), f"recording {number + 1} of {len(wanted)}")
                 lengths[digest] = _unpack(bundle, entries[digest], digest, document.sample_rate_hz, path.name)
+                allowed(room.BYTES_PER_SAMPLE * sum(lengths.values()))
             with transaction.atomic():
                 session = create(document.with_lengths(lengths), name)
                 created(session.pk)

@@ -37,20 +37,22 @@ def import_folder(
     on_progress: Progress = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
     created: Callable[[int], None] = lambda session_id: None,
+    allowed: Callable[[int], None] = lambda wanted_bytes: None,
 ) -> Session:
     """Import all recordings of a folder; its sub-folders are takes.
 
     Files that cannot be used are named in the session's warnings; where none can be used, AudioError lists why. The session becomes
-    visible only when everything has been written; ``created`` is told its id in the same transaction.
+    visible only when everything has been written; ``created`` is told its id in the same transaction. ``allowed`` raises where
+    so many bytes may not be kept.
     """
     if not folder.is_dir():
         raise AudioError(f"{folder.name}: is not a folder; give the folder that holds the recordings.")
-    tempo = _tempo(bpm, meter)
+    tempo = tempo_of(bpm, meter)
     with store.being_written():
-        return _import(folder, name, tempo, on_progress, cancelled, created)
+        return _import(folder, name, tempo, on_progress, cancelled, created, allowed)
 
 
-def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled, created) -> Session:
+def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled, created, allowed) -> Session:
     takes = takes_by_name(takes_in(folder))
     warnings: list[str] = []
     usable = usable_files(takes, warnings)
@@ -64,6 +66,7 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
     files = [(take, path, header) for take, mine in usable.items() for path, header in mine]
     needed = sum(room.bytes_of(each.frames, each.channels, each.sample_rate_hz, rate) for *_, each in files)
     room.check(store.audio_folder(), needed)
+    allowed(needed)
     ingested = _ingested(files, rate, leads, on_progress, cancelled)
     for (take, path, header), channels in zip(files, ingested, strict=True):
         if isinstance(channels, AudioError):
@@ -121,11 +124,12 @@ def _ingested(
         return [future.result() for future in futures]
 
 
-def _tempo(bpm: float | None, meter: str) -> Tempo:
+def tempo_of(bpm: float | None, meter: str) -> Tempo:
+    """Return what was typed of tempo and meter. Raises SettingsError."""
     match = re.fullmatch(r"(\d{1,2})/(\d{1,2})", meter)
     if not match:
         raise SettingsError(f"meter: expected something like 4/4 or 6/8, got {meter!r}.")
-    return Tempo(bpm=bpm or 120.0, beats_per_bar=int(match[1]), beat_unit=int(match[2]))
+    return Tempo(bpm=120.0 if bpm is None else bpm, beats_per_bar=int(match[1]), beat_unit=int(match[2]))
 
 
 def _channels(take: str, path: Path, channels: list[audio.Channel], named: str, warnings: list[str]) -> list[tuple]:

@@ -107,7 +107,7 @@ Alpine.data("home", () => ({
     if (!confirm(`Delete the template "${event.target.dataset.name}"? Sessions that started from it stay as they are.`)) event.preventDefault();
   },
   sure(event) {
-    if (!confirm(`Delete the session "${event.target.dataset.name}" with its Plan and logbook? Its recordings here go too.`)) event.preventDefault();
+    if (!confirm(`Delete the session "${event.target.dataset.name}" with its Plan and logbook? Both and its recordings are put aside and can be brought back for a month: arkund doctor --restore.`)) event.preventDefault();
   },
 }));
 registerJobs();

@@ -92,11 +92,7 @@ export function registerPage() {
       form.append("file", file);
       for (const [key, value] of Object.entries(fields)) form.append(key, value);
       try {
-        const answer = await post(`${base}/${name}`, form);
-        this.version = answer.version;
-        window.dispatchEvent(new CustomEvent("plan"));
-        await this.refresh();
-        this.say([answer.title, answer.said].filter(Boolean).join(": ") || "Done.");
+        await this.wait((await post(`${base}/${name}`, form)).job);
       } catch (error) {
         this.say(error.message, true);
       }
@@ -109,7 +105,7 @@ export function registerPage() {
         const row = await follow(job);
         await this.refresh();
         window.dispatchEvent(new CustomEvent("plan"));
-        this.say("Done.");
+        this.say([row.result.title, row.result.said].filter(Boolean).join(": ") || "Done.");
         return row;
       } catch (error) {
         this.say(error.message, true);

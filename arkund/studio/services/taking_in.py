@@ -1,0 +1,28 @@
+"""A file for a session that stands already: hits, a tempo map, a click's recording, a backing track."""
+
+from pathlib import Path
+
+from arkund.core.errors import SettingsError
+from arkund.studio.models import Move, Session
+from arkund.studio.services import backing, editing, moves
+
+WHAT = ("hits", "tempo", "click", "backing")
+MIDI_ENDINGS = (".mid", ".midi")
+
+
+def take_in(session: Session, path: Path, what: str) -> tuple[Move | None, str]:
+    """Take a file in as a Move (None where it brings nothing new); return it and what there is to tell. Raises SettingsError or AudioError."""
+    if what not in WHAT:
+        raise SettingsError(f"what: expected one of {', '.join(WHAT)}; got {what[:40]!r}.")
+    if what == "backing":
+        return backing.load(session, path), ""
+    if what == "hits":
+        count, move = editing.take_in_hits(session, path)
+        return move, f"{count} new hits from {path.name}."
+    if path.suffix.lower() in MIDI_ENDINGS:
+        song = editing.read_midi(path)
+        changes, words = editing.tempo_of_midi(song, path.name), " ".join(song.warnings)
+    else:
+        changes, words = {"tempo": editing.tempo_of_click(path, session.plan.tempo).to_json()}, ""
+    move = moves.apply(session.pk, changes, step="timing", title=f"Tempo map of {path.name}", measured=words)
+    return move, words
