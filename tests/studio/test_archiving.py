@@ -12,7 +12,8 @@ import soundfile
 
 from arkund.core.errors import AudioError, CancelledError
 from arkund.studio.models import MicRecording, Session
-from arkund.studio.services import archiving, moves, store
+from arkund.studio.services import archiving, cards, housekeeping, moves, quarantine, store
+from arkund.studio.services.doctor import examine
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import find, found
@@ -31,8 +32,8 @@ def packed(session, tmp_path) -> Path:
     session.refresh_from_db()
     path = archiving.archive(session, tmp_path / "kit.zip")
     print_session(session, tmp_path / "before", "wav24")
-    session.delete()
-    shutil.rmtree(store.audio_folder())
+    housekeeping.remove(session)
+    shutil.rmtree(quarantine.folder())
     return path
 
 
@@ -162,12 +163,63 @@ class TestRefused:
             lambda c: c["moves"][0].update(before=[]),
             lambda c: c["takes"].append(c["takes"][0]),
             lambda c: c["hits"].update({"take-1": {"kick": ["x"]}}),
+            lambda c: c["hits"].update({"take-1": {"kick": [[1.0, 2.0]]}}),
+            lambda c: c["hits"].update({"take-1": {"spoon": [[1.0, 2.0, 0.5]]}}),
+            lambda c: c["hits"].update({"take-9": {}}),
+            lambda c: c["moves"][0].update(before={"mics.nobody.trim_db": 0.0}),
+            lambda c: c["moves"][0].update(before={"mics.sn-top.trim_db": "loud"}),
+            lambda c: c["moves"][0].update(number=7),
+            lambda c: c["moves"][0].update(made_on=10**6),
+            lambda c: c["moves"][0].update(state="maybe"),
+            lambda c: c["plan"]["mics"][0].update(id="a.b"),
+            lambda c: c["plan"]["mics"].pop(),
+            lambda c: c["plan"].update(take="take-9"),
+            lambda c: c["plan"]["joins"].append({"at": 5, "take": "take-9", "from_at": 5}),
+            lambda c: c["takes"][0].update(mics=[]),
+            lambda c: c["takes"][0]["mics"].append(c["takes"][0]["mics"][0]),
+            lambda c: c["takes"][0]["mics"][0].update(digest="../../etc"),
+            lambda c: c.update(more=1),
+            lambda c: c.update(warnings=["x"] * 3000),
             lambda c: c.update(arkund_archive=99),
         ],
     )
     def test_contents_that_describe_no_session(self, packed, change):
         """Each value is checked before anything is written."""
         self.refused(rewritten(packed, lambda e: with_contents(e, change)), "does not describe|of a kind")
+
+    def test_a_hash_that_others_have(self, session, tmp_path):
+        """Who names the hash of a recording that lies here, and sends another sound under it, does not hear it; what lies here stays as it is."""
+        mine = MicRecording.objects.filter(take__session=session).first().digest
+        before = store.audio_path(mine).read_bytes()
+        path = archiving.archive(session, tmp_path / "theirs.zip")
+        noise = np.random.default_rng(9).normal(0, 0.1, 48_000)
+        soundfile.write(tmp_path / "noise.flac", noise, session.sample_rate_hz, subtype="PCM_24")
+        crafted = rewritten(path, lambda e: e.update({f"audio/{mine}.flac": (tmp_path / "noise.flac").read_bytes()}))
+        with pytest.raises(AudioError, match="does not hold the samples"):
+            archiving.restore(crafted)
+        assert Session.objects.count() == 1
+        assert store.audio_path(mine).read_bytes() == before
+
+    def test_a_length_that_is_claimed(self, session, tmp_path):
+        """Lengths are those of the audio: a claim neither makes ten silent hours nor lets the doctor take a healthy recording for damaged."""
+        before = {path: path.read_bytes() for path in store.audio_folder().glob("*.npy")}
+
+        def claim(contents):
+            contents["takes"][0]["length"] = 10**9
+            contents["takes"][0]["mics"][0]["length"] = 10**9
+
+        path = archiving.archive(session, tmp_path / "long.zip")
+        back = archiving.restore(rewritten(path, lambda e: with_contents(e, claim)))
+        assert back.takes.get().length == session.takes.get().length
+        assert examine(repair=True) == []
+        MicRecording.objects.filter(take__session=back).update(length=10**9)  # as an archive could once do
+        assert all("not as long as its row says" in c.what and c.repaired for c in examine(repair=True))
+        assert {path: path.read_bytes() for path in before} == before
+        assert examine(repair=False) == []
+
+    def test_a_card_lies_beside_it(self, packed):
+        """What came back can be rebuilt like any other session."""
+        assert cards.path_of(archiving.restore(packed).uid).exists()
 
     def test_no_archive(self, tmp_path):
         """Any other file."""

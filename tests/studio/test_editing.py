@@ -13,7 +13,8 @@ from arkund.core.plan.plan import Tempo
 from arkund.core.takes.comp import Part, parts
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
-from arkund.studio.services import comping, editing, moves, pictures, templates
+from arkund.studio.jobs import runner
+from arkund.studio.services import comping, editing, moves, pictures, store, templates
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -301,18 +302,24 @@ class TestPages:
         assert answer.status_code == 400
         assert len(answer.json()["error"]) > 10
 
-    def test_files(self, client, on_grid, tmp_path):
-        """Out by address, in by upload."""
+    def test_files(self, client, on_grid, monkeypatch):
+        """Out by address, in by upload, as a job that ends with a Move or a sentence; nothing of the upload stays once nobody wants it."""
+        monkeypatch.setattr(runner, "_submit", lambda job: runner.run(job.pk))
         data = b"".join(client.get(f"/s/{on_grid.pk}/hits.mid"))
         assert data[:4] == b"MThd"
-        answer = client.post(
-            f"/s/{on_grid.pk}/take-in", {"file": SimpleUploadedFile("song.mid", data), "what": "tempo"}
-        )
-        assert answer.json()["title"] == "Tempo map of song.mid"
-        answer = client.post(
-            f"/s/{on_grid.pk}/take-in", {"file": SimpleUploadedFile("song.mid", b"nothing"), "what": "hits"}
-        )
-        assert answer.status_code == 400
+
+        def taken_in(content: bytes, what: str) -> dict:
+            given = {"file": SimpleUploadedFile("song.mid", content), "what": what}
+            return client.get(f"/jobs/{client.post(f'/s/{on_grid.pk}/take-in', given).json()['job']}").json()
+
+        assert taken_in(data, "tempo")["result"]["title"] == "Tempo map of song.mid"
+        assert list(store.incoming_folder().iterdir()) == []
+        failed = taken_in(b"nothing", "hits")
+        assert (failed["state"], failed["message"]) == ("failed", "song.mid: is not a Standard MIDI File.")
+        assert client.post(f"/jobs/{failed['id']}/dismiss").json() == {"dismissed": True}
+        assert list(store.incoming_folder().iterdir()) == []
+        given = {"file": SimpleUploadedFile("song.mid", data), "what": "dance"}
+        assert client.post(f"/s/{on_grid.pk}/take-in", given).status_code == 400
 
     def test_one_moment_in_all_mics(self, client, on_grid):
         """As recorded and as edited, the same before any edit."""

@@ -1,6 +1,7 @@
 """Moves: one transaction each, undone and redone, never on a stale version."""
 
 import pytest
+from django.test import Client
 
 from arkund.core.errors import SettingsError, StaleError
 from arkund.core.plan.plan import MicPlan, Plan
@@ -129,3 +130,52 @@ def test_a_changed_plan_is_not_read_again(session, monkeypatch):
     fresh.plan_json["mics"][0]["trim_db"] = 1.25
     assert fresh.plan.mics[0].trim_db == 1.25
     assert read
+
+
+class TestFits:
+    """A Plan names only what its session has, whichever way it is changed."""
+
+    @pytest.mark.parametrize(
+        ("changes", "words"),
+        [
+            ({"take": "take-9"}, "no take 'take-9' in this session; there are take-1"),
+            ({"mics": []}, "sn was recorded and is no longer among them"),
+            ({"joins": [{"at": 5, "take": "take-9", "from_at": 5}]}, "joins: no take"),
+            (
+                {"captures": [{"id": "c", "piece": "snare", "take": "take-9", "at": 5, "length": 9}]},
+                "captures: no take",
+            ),
+            (
+                {"captures": [{"id": "a.b", "piece": "snare", "take": "take-1", "at": 5, "length": 9}]},
+                "not of the form",
+            ),
+        ],
+    )
+    def test_refused(self, plain, changes, words):
+        """By the service, as a Move of a page, and as a change that is only tried on; nothing is half changed."""
+        with pytest.raises(SettingsError, match=words):
+            moves.apply(plain.pk, changes, step="load", title="x")
+        tried = {"start": 0, "stop": 4800, "changes": changes}
+        asked = {"changes": changes, "version": 0, "step": "load"}
+        for name, body in (("moves", asked), ("audition", tried)):
+            answer = Client().post(f"/s/{plain.pk}/{name}", body, "application/json")
+            assert answer.status_code == 400
+        plain.refresh_from_db()
+        assert plain.version == 0
+
+    def test_another_mic(self, plain):
+        """One that was never recorded."""
+        mics = [*plain.plan_json["mics"], {"id": "new", "name": "New"}]
+        with pytest.raises(SettingsError, match="no recording of 'new'"):
+            moves.apply(plain.pk, {"mics": mics}, step="load", title="x")
+
+    def test_undone_after_a_take_went(self, plain):
+        """Going back to a take that is there no longer is refused as well."""
+        Take.objects.create(session=plain, key="take-2", name="two").mics.create(
+            mic="sn", file="SN.wav", digest="1" * 64, length=1, peak_db=0.0
+        )
+        moves.apply(plain.pk, {"take": "take-2"}, step="load", title="x")
+        moves.apply(plain.pk, {"take": "take-1"}, step="load", title="x")
+        Take.objects.filter(key="take-2").delete()
+        with pytest.raises(SettingsError, match="no take 'take-2'"):
+            moves.undo(plain.pk)

@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 from contextlib import closing
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import psutil
@@ -170,7 +170,7 @@ class TestQuarantine:
         unused = store.audio_folder() / f"{'0' * 64}.npy"
         unused.write_bytes(b"x")
         lies = quarantine.put_aside(unused)
-        old = quarantine.folder() / (date.today() - timedelta(days=32)).isoformat()
+        old = quarantine.folder() / (datetime.now(UTC).date() - timedelta(days=32)).isoformat()
         lies.parent.parent.rename(old)
         housekeeping.clear_up()
         assert list(old.rglob("*.npy"))

@@ -28,10 +28,11 @@ from arkund.studio.services.printing import print_session
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """A kind of work: what it does, and whether it stands back behind everything else."""
+    """A kind of work: what it does, whether it stands back behind everything else, and whether it works on an upload."""
 
     run: Callable[[Handle], dict]
     quiet: bool = False
+    uploaded: bool = False
 
 
 def _session(handle: Handle) -> Session:
@@ -167,12 +168,12 @@ def _whole(handle: Handle) -> dict:
 
 
 KINDS = {
-    "import": Kind(_import),
+    "import": Kind(_import, uploaded=True),
     "propose": Kind(_propose),
     "take": Kind(_take),
-    "take-in": Kind(_take_in),
+    "take-in": Kind(_take_in, uploaded=True),
     "print": Kind(_print),
     "archive": Kind(_archive),
-    "restore": Kind(_restore),
+    "restore": Kind(_restore, uploaded=True),
     "whole": Kind(_whole, quiet=True),
 }

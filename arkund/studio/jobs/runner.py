@@ -2,6 +2,7 @@
 
 import logging
 import os
+import shutil
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from time import monotonic
@@ -83,7 +84,25 @@ def cancel(jobs: QuerySet[Job]) -> int:
     for job in jobs.filter(state__in=Job.OPEN):
         gone = {} if owner.alive(job.owner) else {"state": Job.CANCELLED, "message": STOPPED}
         count += Job.objects.filter(pk=job.pk, state__in=Job.OPEN).update(cancel=True, **gone)
+        if gone:
+            _forget_upload(job)
     return count
+
+
+def put_aside(jobs: QuerySet[Job]) -> int:
+    """Let failed jobs be, with what was uploaded for them. Return how many."""
+    settle_gone()
+    count = 0
+    for job in jobs.filter(state=Job.FAILED):
+        count += Job.objects.filter(pk=job.pk, state=Job.FAILED).update(state=Job.CANCELLED)
+        _forget_upload(job)
+    return count
+
+
+def _forget_upload(job: Job) -> None:
+    """Delete the upload of work that nobody wants any more."""
+    if _kind(job.kind).uploaded:
+        shutil.rmtree(store.incoming_folder() / job.arguments["folder"], ignore_errors=True)
 
 
 def settle_gone() -> None:
@@ -146,6 +165,7 @@ def run(job_id: int) -> None:
         rows.update(state=Job.DONE, progress=1.0, message="", result=result, beat=timezone.now())
     except CancelledError as error:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
+        _forget_upload(job)
     except Exception as error:
         said = store.refusal(error)
         if said is None:

@@ -60,6 +60,4 @@ def retry(request: HttpRequest, job_id: int) -> JsonResponse:
 @require_POST
 def dismiss(request: HttpRequest, job_id: int) -> JsonResponse:
     """Put failed work aside."""
-    runner.settle_gone()
-    updated = jobs_of(request).filter(pk=job_id, state=Job.FAILED).update(state=Job.CANCELLED)
-    return JsonResponse({"dismissed": bool(updated)})
+    return JsonResponse({"dismissed": bool(runner.put_aside(jobs_of(request).filter(pk=job_id)))})

@@ -1,11 +1,13 @@
 """Reading recordings: every usual format exactly, every bad file named, nothing half-made left."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 import soundfile
 
-from arkund.core.errors import AudioError
-from arkund.core.files import audio
+from arkund.core.errors import AudioError, StorageError
+from arkund.core.files import audio, room
 from arkund.core.files.peaks import LEVELS, pyramid
 
 
@@ -95,6 +97,51 @@ class TestIngest:
         with pytest.raises(KeyboardInterrupt):
             audio.ingest(tmp_path / "a.wav", tmp_path / "other", 48_000, stop)
         assert left_over(tmp_path / "other") == []
+
+
+class TestRoom:
+    """What a small file may become."""
+
+    def test_silence_takes_no_room(self, tmp_path):
+        """It is a hole in the file; its samples, and those around it, are what they were."""
+        sound = np.zeros(20 * 48_000, np.float32)
+        sound[:1000] = sound[-1000:] = 0.5
+        soundfile.write(tmp_path / "a.flac", sound, 48_000, subtype="PCM_24")
+        made = audio.ingest(tmp_path / "a.flac", tmp_path / "out", 48_000)[0]
+        assert np.array_equal(np.load(made.path), sound)
+        assert made.path.stat().st_size > 4 * sound.size
+        assert 512 * made.path.stat().st_blocks < 3_000_000
+        assert audio.digest_of(made.path) == (made.digest, sound.size)
+        soundfile.write(tmp_path / "b.flac", np.zeros(48_000), 48_000, subtype="PCM_24")
+        silent = audio.ingest(tmp_path / "b.flac", tmp_path / "out", 48_000)[0]
+        assert np.array_equal(np.load(silent.path), np.zeros(48_000, np.float32))
+
+    def test_longer_than_any_song(self, tmp_path):
+        """A header that promises more than four hours is refused before anything is read."""
+        path = tmp_path / "long.wav"
+        soundfile.write(path, np.zeros(4800), 48_000, subtype="PCM_16")
+        data = bytearray(path.read_bytes())
+        more = 2 * 48_000 * 5 * 3600
+        data[4:8], data[40:44] = (more + 36).to_bytes(4, "little"), more.to_bytes(4, "little")
+        path.write_bytes(data)
+        with path.open("r+b") as file:
+            file.truncate(44 + more)
+        with pytest.raises(AudioError, match=r"5\.0 hours long; a recording has at most 4 hours"):
+            audio.probe(path)
+
+    def test_a_disk_that_fills_up_meanwhile(self, tmp_path, monkeypatch):
+        """Said in a sentence, and nothing stays."""
+        monkeypatch.setattr(audio, "ROOM_EVERY_BYTES", 1 << 20)
+        monkeypatch.setattr(room.shutil, "disk_usage", lambda _: SimpleNamespace(free=room.KEPT_FREE_BYTES))
+        sound = np.random.default_rng(3).normal(0, 0.1, 20 * 48_000)
+        soundfile.write(tmp_path / "a.wav", sound, 48_000, subtype="PCM_24")
+        with pytest.raises(StorageError, match="too little room"):
+            audio.ingest(tmp_path / "a.wav", tmp_path / "out", 48_000)
+        assert list((tmp_path / "out").iterdir()) == []
+
+    def test_what_is_needed(self):
+        """Four bytes a sample at the session's rate."""
+        assert room.bytes_of(44_100, 2, 44_100, 48_000) == 48_000 * 2 * 4
 
 
 class TestBadFiles:

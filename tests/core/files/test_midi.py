@@ -1,6 +1,7 @@
 """MIDI out and in: times, tempo maps, markers, and what is damaged."""
 
 import io
+import struct
 
 import mido
 import numpy as np
@@ -133,3 +134,28 @@ class TestRead:
             except SettingsError:
                 refused += 1
         assert 0 < refused < 400
+
+    def test_more_events_than_a_song_has(self):
+        """However small a file they fit into; what is within the bound is read."""
+        note = bytes([0, 0x99, 36, 100]) + bytes([0, 36, 0]) * 3
+
+        def song(body: bytes) -> bytes:
+            track = body + b"\x00\xff\x2f\x00"
+            return b"MThd" + struct.pack(">IHHH", 6, 0, 1, 96) + b"MTrk" + struct.pack(">I", len(track)) + track
+
+        assert len(midi.read(song(note * 1000), "x.mid").hits["kick"]) == 1000
+        with pytest.raises(SettingsError, match=r"x\.mid: holds more than 200000 events"):
+            midi.read(song(note * 60_000), "x.mid")
+
+    def test_many_tempo_changes(self):
+        """A map is read in the time that its length takes, not the square of it: 20 000 changes were minutes."""
+        change = b"\x01\xff\x51\x03\x07\xa1\x20"
+        track = change * 20_000 + b"\x00\xff\x2f\x00"
+        data = b"MThd" + struct.pack(">IHHH", 6, 0, 1, 96) + b"MTrk" + struct.pack(">I", len(track)) + track
+        assert midi.read(data, "x.mid").tempo.bpm == 120.0
+
+    def test_too_long_a_time(self, monkeypatch):
+        """Whatever it is that takes so long."""
+        monkeypatch.setattr(midi, "LONGEST_READ_S", -1.0)
+        with pytest.raises(SettingsError, match="takes more than"):
+            midi.read(b"MThd" + struct.pack(">IHHH", 6, 0, 1, 96) + b"MTrk\x00\x00\x00\x00", "x.mid")

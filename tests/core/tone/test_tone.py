@@ -115,6 +115,14 @@ class TestMeasure:
 class TestPropose:
     """First choices say where their figures come from."""
 
+    @pytest.mark.parametrize(("piece", "role"), [("kick", "in"), ("kick", "out"), ("snare", "top"), ("tom1", "close")])
+    def test_a_piece_that_is_never_played(self, piece, role):
+        """It has nothing to be measured by, and that is said instead."""
+        mic = MicPlan(id="m", name="M", piece=piece, role=role)
+        found = propose(mic, measure(ArrayMic(np.zeros(48_000)).read, 48_000, mic, {}, RATE))
+        if piece == "kick":
+            assert "no own hit" in found.evidence
+
     def test_high_pass_follows_the_fundamental(self, straight):
         """A tom's high-pass lies under its measured fundamental."""
         mic = straight.plan.mic("FT")
