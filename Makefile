@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing judge sounds bench kills faults writers fuzz scale
+.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing judge sounds bench kills faults writers fuzz soak proxy scale
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -56,6 +56,12 @@ writers:  ## Eight writers on one session at the same time; MOVES=4000
 
 fuzz:  ## Damaged files and senseless requests, so many of each; FUZZ=2000
 	.venv/bin/python -m tests.reliability.fuzz $(or $(FUZZ),2000)
+
+soak:  ## So many auditions of eight clients, with prints and imports between; SOAK=20000
+	.venv/bin/python -m tests.reliability.soak $(or $(SOAK),20000)
+
+proxy:  ## The example configuration of docs/nginx.conf (needs nginx and openssl)
+	.venv/bin/python -m tests.reliability.proxy
 
 scale:  ## How a print's time and memory grow with mics and length
 	.venv/bin/python -m tools.scale
