@@ -1,7 +1,7 @@
 """Eight clients who listen while settings change, with prints and imports between, for as long as it takes: ``make soak SOAK=20000``.
 
-After the first thousand auditions, descriptors, memory and the start page's time must be level; no audition may be refused, none may wait much longer than others;
-the process stays within its budget of memory.
+After the first thousand auditions, descriptors, memory and the start page's time must be level; no audition may be refused, nobody may wait much longer than
+others; the process stays within its budget of memory.
 """
 
 import http.client
@@ -39,7 +39,7 @@ class Browser:
 
     def __init__(self, port: int) -> None:
         self.port, self.connection = port, http.client.HTTPConnection("127.0.0.1", port, timeout=120)
-        status, page, headers = self.ask("GET", "/")
+        _, page, headers = self.ask("GET", "/")
         self.token = re.search(r'name="csrf" content="([^"]+)"', page.decode())[1]
         self.cookie = headers["Set-Cookie"].split(";")[0]
 
@@ -130,8 +130,9 @@ class Soak:
     def _changes(self, rng: random.Random) -> dict:
         mic = rng.choice(("kd-in", "sn-top", "hh", "t1", "oh-l", "oh-r"))
         return {
-            f"mics.{mic}."
-            + rng.choice(("trim_db", "mix.level_db", "compressor.threshold_db")): round(rng.uniform(-24.0, 0.0), 1)
+            f"mics.{mic}." + rng.choice(("trim_db", "mix.level_db", "compressor.threshold_db")): round(
+                rng.uniform(-24.0, 0.0), 1
+            )
         }
 
     def work(self) -> None:
@@ -144,7 +145,9 @@ class Soak:
             if self.done() >= (imported + 1) * IMPORT_EVERY:
                 imported += 1
                 env = os.environ | {"ARKUND_DATA": str(self.folder / "data")}
-                made = subprocess.run([*COMMAND, "import", str(self.recordings), "--name", f"beside {imported}"], env=env)
+                made = subprocess.run(
+                    [*COMMAND, "import", str(self.recordings), "--name", f"beside {imported}"], env=env
+                )
                 self.counts[f"import {made.returncode}"] += 1
             time.sleep(0.2)
 
@@ -196,7 +199,9 @@ class Soak:
             **parts,
         }
         wrong += [what for what in self.counts if what.startswith("audition") and what != "audition 200"]
-        wrong += [what for what in self.counts if what in ("print failed", "wrong length") or what.startswith("import 1")]
+        wrong += [
+            what for what in self.counts if what in ("print failed", "wrong length") or what.startswith("import 1")
+        ]
         first, last = parts["first"], parts["last"]
         if last["descriptors"] > first["descriptors"] + MORE_DESCRIPTORS:
             wrong.append(f"descriptors grew from {first['descriptors']} to {last['descriptors']}")

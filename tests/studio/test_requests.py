@@ -130,6 +130,17 @@ class TestForms:
         assert answer.status_code == 507
         assert "disk refused" in answer.json()["error"]
 
+    def test_a_body_that_is_no_upload(self, db, client):
+        """Whatever it is instead."""
+        for body in (
+            b"x" * 300_000,
+            b"--b\r\n",
+            b"--b\r\nContent-Disposition: form-data; name=files; filename=a.wav\r\n\r\nRIFF",
+        ):
+            answer = client.post("/load", body, "multipart/form-data; boundary=b")
+            assert answer.status_code == 400
+            assert len(answer.json()["error"]) > 10
+
     def test_more_than_a_user_may_keep(self, session, client, settings, django_user_model):
         """Refused with both figures; the keeper's are not counted."""
         settings.LOGIN_REQUIRED = True

@@ -1,6 +1,8 @@
 """What went wrong as a clear answer: 400 for bad input, 409 for a stale Plan, 404 for what is not there, 503 where too many ask, 507 where the disk refuses."""
 
+from django.core.exceptions import SuspiciousOperation
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.multipartparser import MultiPartParserError
 from django.shortcuts import render
 
 from arkund.core.errors import BusyError, CancelledError, SettingsError, StaleError, StorageError
@@ -30,6 +32,8 @@ class ErrorsMiddleware:
             except OSError as error:
                 if error.errno is not None:
                     return self.process_exception(request, error)
+            except (MultiPartParserError, SuspiciousOperation) as error:
+                return JsonResponse({"error": f"The upload cannot be read ({error}); send it again."}, status=400)
         return None
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

@@ -45,7 +45,7 @@ def archive(
     new = path.with_name(f".new-{uuid.uuid4().hex}")
     hashes = sorted(set(MicRecording.objects.filter(take__session=session).values_list("digest", flat=True)))
     try:
-        with zipfile.ZipFile(new, "x", zipfile.ZIP_STORED) as bundle:
+        with store.being_written(), zipfile.ZipFile(new, "x", zipfile.ZIP_STORED) as bundle:
             bundle.writestr(CONTENTS, contents, zipfile.ZIP_DEFLATED)
             bundle.writestr(SUM, hashlib.sha256(contents).hexdigest())
             for number, digest in enumerate(hashes):

@@ -13,7 +13,7 @@ from arkund.core.files.writing import BITS
 from arkund.core.plan.plan import Plan
 from arkund.core.takes.process import assembled
 from arkund.studio.models import Print, Session
-from arkund.studio.services import places
+from arkund.studio.services import places, store
 from arkund.studio.services.recordings import recordings_of
 
 
@@ -32,6 +32,11 @@ def print_session(
         raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
     if folder.exists() and any(folder.iterdir()):
         raise AudioError(f"{folder.name}: the folder is not empty; choose a new one.")
+    with store.being_written():
+        return _print(session, folder, format_name, on_progress, cancelled)
+
+
+def _print(session: Session, folder: Path, format_name: str, on_progress, cancelled) -> dict:
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)
         making = Path(tempfile.mkdtemp(prefix=".printing-", dir=folder.parent))
