@@ -127,6 +127,7 @@ AXES_RESET_ON_SUCCESS = True
 AXES_LOCKOUT_TEMPLATE = "locked.html"
 AXES_DISABLE_ACCESS_LOG = True
 AXES_VERBOSE = False
+SILENCED_SYSTEM_CHECKS = [] if LOGIN_REQUIRED else ["axes.W002"]  # without logins there is nothing to brake
 AXES_IPWARE_PROXY_COUNT = None
 AXES_CLIENT_IP_CALLABLE = "arkund.studio.hosts.address_of"
 LOGIN_URL = "/login/"

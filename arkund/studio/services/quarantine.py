@@ -21,10 +21,11 @@ DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
 
 @dataclass(frozen=True, slots=True)
 class Day:
-    """What was put aside on one day."""
+    """What was put aside on one day: how many files, how many of them :func:`bring_back` brings back, and their bytes."""
 
     day: date
     files: int
+    returning: int
     bytes: int
 
     @property
@@ -53,7 +54,8 @@ def days() -> list[Day]:
     out = []
     for day in _days():
         files = [path for path in day.rglob("*") if path.is_file()]
-        out.append(Day(date.fromisoformat(day.name), len(files), sum(path.stat().st_size for path in files)))
+        size = sum(path.stat().st_size for path in files)
+        out.append(Day(date.fromisoformat(day.name), len(files), len(_returning(day)), size))
     return out
 
 
@@ -65,14 +67,17 @@ def bring_back(which: str = "all") -> list[Path]:
         raise SettingsError(f"quarantine: nothing was put aside on {which!r}; there is {there}.")
     out = []
     for day in known:
-        files = [path for kind in COMES_BACK for path in sorted((day / kind).rglob("*")) if path.is_file()]
-        for path in files:
+        for path in _returning(day):
             to = Path(settings.DATA) / path.relative_to(day)
             if not to.exists():
                 to.parent.mkdir(parents=True, exist_ok=True)
                 out.append(path.rename(to))
         _drop_empty(day)
     return out
+
+
+def _returning(day: Path) -> list[Path]:
+    return [path for kind in COMES_BACK for path in sorted((day / kind).rglob("*")) if path.is_file()]
 
 
 def let_go(day: Day) -> None:

@@ -44,7 +44,8 @@ def unopened() -> Complaint | None:
 
 def put_aside_words() -> list[str]:
     """Return what lies in the quarantine, a line a day."""
-    return [
-        f"put aside on {day.day}: {day.files} files, {day.bytes / 1e6:.1f} MB; `arkund doctor --restore {day.day}` brings them back"
-        for day in quarantine.days()
-    ]
+    out = []
+    for day in quarantine.days():
+        way = f"; `arkund doctor --restore {day.day}` brings {day.returning} of them back" if day.returning else ""
+        out.append(f"put aside on {day.day}: {day.files} files, {day.bytes / 1e6:.1f} MB{way}")
+    return out
