@@ -1,32 +1,32 @@
-"""What a file's name says about its mic: piece, role, side and how sure that is."""
+"""What the names of a folder's files say about its mics: piece, role, side and how sure that is. A folder is solved as a whole.
 
-import re
-import unicodedata
-from dataclasses import dataclass
+What one name leaves open is often said by the others: a number in front of every name is a counter, a third tom beside two is the floor tom where none is
+called so, a plain "Kick" beside a "Kick In" is the outer one. A wrong name is worse than an unsure one: where a name hangs on such a conclusion, it says so by
+its confidence.
+"""
 
-# Spellings, lower case, digits split off. Longer spellings are tried first.
-_PIECE_WORDS = {
-    "kick": "kick kik kck kk kd bd bassdrum bass_drum basedrum gr grosse bombo",
-    "snare": "snare snr sn sd sna snaredrum caja",
-    "hihat": "hihat hi_hat hat hats hh hihats",
-    "floor": "floor ft flr floortom fltom lowtom standtom",
-    "tom": "tom toms rack rt racktom rtom t",
-    "ride": "ride rd rid",
-    "crash": "crash cr crsh china splash",
-    "overhead": "overhead overheads oh ohs ovh over cymbals cym oheads",
-    "room": "room rooms rm amb ambience ambient hall far rms",
-    "talkback": "talkback tb talk trash crush floormic",
-}
-_ROLE_WORDS = {
-    "in": "in inside inner beater",
-    "out": "out outside outer front port reso resonant",
-    "sub": "sub low",
-    "top": "top tp up upper over batter",
-    "bottom": "bottom btm bot bt under below wires dn",
-}
-_SIDE_WORDS = {"L": "l left lt lft li links", "R": "r right rt rgt rechts"}
-_DEFAULT_ROLE = {"kick": "in", "snare": "top", "hihat": "spot", "ride": "spot", "crash": "spot"}
-_SURE, _GOOD, _FAIR, _NONE = 0.98, 0.9, 0.6, 0.0
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from arkund.core.kit.tokens import Token, meaningful, tokens_of
+from arkund.core.kit.words import (
+    HEIGHT_OF,
+    LETTERS,
+    LONGEST_PHRASE,
+    PHRASE_OF,
+    PIECE_OF,
+    ROLE_LETTERS,
+    ROLE_OF,
+    SIDE_OF,
+)
+
+SURE, SHORT, LETTER, GUESS, NONE = 0.98, 0.92, 0.75, 0.55, 0.0
+NEXT_TO = 0.85  # concluded from the other names, as most would
+MOST_TOMS = 4
+KIT_WIDE = ("overhead", "room", "talkback")
+HEIGHT_ORDER = {"high": 0, "": 1, "mid": 1, "low": 2}
+ROMAN = {"i": 1, "ii": 2, "iii": 3, "iv": 4}
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,72 +39,224 @@ class Recognised:
     confidence: float
 
 
+NOTHING = Recognised("kit", "room", "", NONE)
+
+
+@dataclass(slots=True)
+class _Reading:
+    """What the words of one name say by themselves."""
+
+    piece: str = ""
+    role: str = ""
+    side: str = ""
+    height: str = ""
+    number: int | None = None
+    rack: bool = False
+    sure: float = NONE
+    others: set[str] = field(default_factory=set)  # further pieces in the same name
+
+
 def recognise(file_name: str) -> Recognised:
-    """Return piece, role and side for a file's name in any usual spelling."""
-    tokens = _tokens(file_name)
-    piece, sure = _find(tokens, _PIECE_WORDS)
-    if piece is None:
-        return Recognised("kit", "room", "", _NONE)
-    role, role_sure = _find([t for t in tokens if t not in _PIECE_WORDS[piece].split()], _ROLE_WORDS)
-    side, _ = _find(tokens, _SIDE_WORDS)
-    number = next((int(t) for t in tokens if t.isdecimal() and 1 <= int(t) <= 9), None)
-    if piece in ("overhead", "room", "talkback"):
-        return Recognised("kit", piece, side or "", sure)
-    if piece == "tom":
-        short = "t" in tokens and not {"tom", "toms", "rack", "racktom"} & set(tokens)
-        if short and number is None:
-            return Recognised("tom1", "close", "", _FAIR / 2)
-        if "low" in tokens or "lo" in tokens:
-            return Recognised("floor", "close", "", _FAIR)
-        confidence = sure if number else _FAIR
-        return Recognised(f"tom{min(number or 1, 4)}", "close", "", confidence)
-    if piece == "floor":
-        return Recognised("floor", "close", "", sure)
-    if piece in ("kick", "snare"):
-        allowed = ("in", "out", "sub") if piece == "kick" else ("top", "bottom")
-        if role not in allowed:
-            return Recognised(piece, _DEFAULT_ROLE[piece], "", min(sure, _GOOD))
-        return Recognised(piece, role, "", min(sure, role_sure))
-    return Recognised(piece, "spot", "", sure)
+    """Return what one name says by itself."""
+    return recognise_folder([file_name])[0]
 
 
-def _tokens(file_name: str) -> list[str]:
-    stem = file_name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    plain = unicodedata.normalize("NFKD", stem).encode("ascii", "ignore").decode().lower()
-    plain = plain.replace("bass drum", "bassdrum").replace("hi hat", "hihat").replace("hi-hat", "hihat")
-    plain = plain.replace("floor tom", "floortom").replace("rack tom", "racktom").replace("talk back", "talkback")
-    tokens = re.findall(r"[a-z]+|\d+", plain)
-    out = []
-    for token in tokens:
-        out += _split(token)
+def recognise_folder(names: Sequence[str]) -> list[Recognised]:
+    """Return piece, role and side for each of a folder's names (of one take), in any usual spelling and each in the light of the others."""
+    readings = [_read(tokens) for tokens in meaningful([tokens_of(name) for name in names])]
+    out: list[Recognised] = [NOTHING] * len(readings)
+    for solve, pieces in ((_toms, ("tom", "floor")), (_kicks, ("kick",)), (_snares, ("snare",))):
+        mine = [k for k, reading in enumerate(readings) if reading.piece in pieces]
+        for k, found in zip(mine, solve([readings[k] for k in mine]), strict=True):
+            out[k] = found
+    for k, reading in enumerate(readings):
+        if reading.piece in KIT_WIDE:
+            out[k] = Recognised("kit", reading.piece, reading.side, reading.sure)
+        elif reading.piece in ("hihat", "ride", "crash"):
+            out[k] = Recognised(reading.piece, "spot", "", reading.sure)
     return out
 
 
-def _words(table: dict[str, str]) -> dict[str, str]:
-    return {word: key for key, words in table.items() for word in words.split()}
+# What one name says
 
 
-_ALL_WORDS = set(_words(_PIECE_WORDS)) | set(_words(_ROLE_WORDS)) | set(_words(_SIDE_WORDS))
+def _read(tokens: list[Token]) -> _Reading:
+    reading, rest = _Reading(), []
+    k = 0
+    while k < len(tokens):
+        size = _phrase(tokens, k)
+        if size:
+            _take(reading, PHRASE_OF[tuple(token.text for token in tokens[k : k + size])], SURE)
+            reading.rack |= "rack" in (token.text for token in tokens[k : k + size])
+            k += size
+        else:
+            rest.append((k, tokens[k]))
+            k += 1
+    words = [token.text for k, token in rest if not _is_model(tokens, k)]
+    for word in words:
+        if word in PIECE_OF and not (word == "rt" and (reading.piece or len(words) > 1)):
+            _take(reading, PIECE_OF[word], SURE if len(word) > 2 else SHORT)
+            reading.rack |= word in ("rack", "racks", "racktom", "rtom", "rt")
+    if not reading.piece:
+        for word in (word for word in words if word in LETTERS):
+            _take(reading, LETTERS[word], LETTER if len(words) > 1 else GUESS)
+            break
+    _roles(reading, words)
+    _numbers(reading, tokens)
+    if reading.sure == LETTER and (reading.role or (reading.piece == "tom" and reading.number)):
+        reading.sure = SHORT  # a letter in such company says as much as a word
+    return reading
 
 
-def _split(token: str) -> list[str]:
-    """Split run-together spellings such as 'kickin', 'sntop' or 'ohl'."""
-    if token in _ALL_WORDS or token.isdecimal():
-        return [token]
-    for cut in range(len(token) - 1, 1, -1):
-        head, tail = token[:cut], token[cut:]
-        known = head in _words(_PIECE_WORDS) or tail in _words(_PIECE_WORDS)
-        if known and head in _ALL_WORDS and tail in _ALL_WORDS:
-            return [head, tail]
-    return [token]
+def _is_model(tokens: list[Token], at: int) -> bool:
+    """Say whether a letter is the beginning of a microphone's model, such as U87 or D6: a number is glued to it, as it is to no drum's but a tom's."""
+    after = tokens[at + 1] if at + 1 < len(tokens) else None
+    return (
+        len(tokens[at].text) == 1
+        and after is not None
+        and after.glued
+        and after.number is not None
+        and tokens[at].text != "t"
+    )
 
 
-def _find(tokens: list[str], table: dict[str, str]) -> tuple[str | None, float]:
-    best, best_sure = None, _NONE
-    words = _words(table)
-    for token in tokens:
-        if token in words:
-            sure = _SURE if len(token) > 1 else _GOOD
-            if sure > best_sure:
-                best, best_sure = words[token], sure
-    return best, best_sure
+def _phrase(tokens: list[Token], at: int) -> int:
+    """Return how many words from a place on are a phrase, the longest there is."""
+    for size in range(min(LONGEST_PHRASE, len(tokens) - at), 1, -1):
+        if tuple(token.text for token in tokens[at : at + size]) in PHRASE_OF:
+            return size
+    return 0
+
+
+def _take(reading: _Reading, meaning: str, sure: float) -> None:
+    """Take a piece in; of two different ones a mic of the whole kit counts, else the first, and neither is sure."""
+    piece, _, role = meaning.partition(" ")
+    reading.role = reading.role or role
+    if reading.piece in ("", piece):
+        reading.piece, reading.sure = piece, max(reading.sure, sure)
+    elif {reading.piece, piece} == {"tom", "floor"}:
+        reading.piece = "floor"
+    else:
+        if piece in KIT_WIDE and reading.piece not in KIT_WIDE:
+            reading.others.add(reading.piece)
+            reading.piece = piece
+        else:
+            reading.others.add(piece)
+        reading.sure = GUESS
+
+
+def _roles(reading: _Reading, words: list[str]) -> None:
+    if not reading.piece:
+        if "over" in words:
+            reading.piece, reading.sure = "overhead", LETTER
+        elif any(ROLE_OF.get(word) == "sub" for word in words):
+            reading.piece, reading.role, reading.sure = "kick", "sub", NEXT_TO
+    for word in words:
+        role = ROLE_OF.get(word, "")
+        if reading.piece == "kick" and word in ("low", "lo"):
+            role = "sub"
+        if not role:
+            role = ROLE_LETTERS.get(reading.piece, {}).get(word, "")
+        if role in _allowed(reading.piece) and not reading.role:
+            reading.role = role
+        reading.side = reading.side or SIDE_OF.get(word, "")
+        reading.height = reading.height or HEIGHT_OF.get(word, "")
+
+
+def _allowed(piece: str) -> tuple[str, ...]:
+    return {"kick": ("in", "out", "sub"), "snare": ("top", "bottom")}.get(piece, ())
+
+
+def _numbers(reading: _Reading, tokens: list[Token]) -> None:
+    """Take the number that stands behind the piece's word (or right before it); model numbers of mics are glued to other words, or larger."""
+    words = [token.text for token in tokens]
+    for k, token in enumerate(tokens):
+        value = token.number
+        if value is None and k and PIECE_OF.get(words[k - 1]) in ("tom", "floor"):
+            value = ROMAN.get(token.text)
+        if value is None or not 1 <= value <= 6:
+            continue
+        before = words[k - 1] if k else ""
+        foreign = token.glued and before and not _is_ours(before)
+        if not foreign and (reading.number is None or _is_ours(before)):
+            reading.number = value
+
+
+def _is_ours(word: str) -> bool:
+    return any(word in table for table in (PIECE_OF, LETTERS, ROLE_OF, SIDE_OF, HEIGHT_OF))
+
+
+# What the folder says
+
+
+def _kicks(readings: list[_Reading]) -> list[Recognised]:
+    return _by_role("kick", readings, ("in", "out", "sub"))
+
+
+def _snares(readings: list[_Reading]) -> list[Recognised]:
+    return _by_role("snare", readings, ("top", "bottom"))
+
+
+def _by_role(piece: str, readings: list[_Reading], roles: tuple[str, ...]) -> list[Recognised]:
+    """Give each mic of a drum its role: those that are named first, the others what is left, in the order of their numbers."""
+    named = Counter(reading.role for reading in readings if reading.role)
+    free = [role for role in roles if role not in named]
+    open_ones = sorted((k for k, r in enumerate(readings) if not r.role), key=lambda k: readings[k].number or 0)
+    taken: dict[int, tuple[str, float]] = {}
+    for place, k in enumerate(open_ones):
+        role = free[place] if place < len(free) else roles[0]
+        if len(readings) == 1:
+            sure = SHORT  # a drum with one mic: the usual one
+        elif len(open_ones) == 1 and role != "sub":
+            sure = NEXT_TO
+        else:
+            sure = GUESS
+        taken[k] = role, sure
+    out = []
+    for k, reading in enumerate(readings):
+        role, sure = taken.get(k, (reading.role, SURE))
+        if reading.role and named[reading.role] > 1:
+            sure = GUESS  # two files that claim the same
+        out.append(Recognised(piece, role, "", round(min(sure, reading.sure), 2)))
+    return out
+
+
+def _toms(readings: list[_Reading]) -> list[Recognised]:
+    """Give each tom its place: by number, by height, the floor tom last."""
+    order = sorted(range(len(readings)), key=lambda k: _tom_key(readings[k]))
+    racks = [k for k in order if readings[k].piece == "tom"]
+    floors = [k for k in order if readings[k].piece == "floor"]
+    sures = {k: min(reading.sure, SURE) for k, reading in enumerate(readings)}
+    if racks and not floors:
+        last = readings[racks[-1]]
+        by_number = len(racks) >= 3 and (last.number or 0) >= 3
+        by_height = last.height == "low" and (len(racks) > 2 or readings[racks[0]].height != "high" or not last.rack)
+        if (by_number or by_height) and not last.rack:
+            floors, racks = [racks[-1]], racks[:-1]
+            sures[floors[0]] = min(sures[floors[0]], NEXT_TO)
+    while len(floors) > 1:  # one piece is the floor tom, the lowest; those before it are further toms
+        racks.append(floors.pop(0))
+        sures[racks[-1]] = min(sures[racks[-1]], GUESS)
+    numbers = _rack_numbers([readings[k] for k in racks])
+    out: dict[int, Recognised] = {k: Recognised("floor", "close", "", round(sures[k], 2)) for k in floors}
+    for k, (number, sure) in zip(racks, numbers, strict=True):
+        out[k] = Recognised(f"tom{number}", "close", "", round(min(sures[k], sure), 2))
+    return [out[k] for k in range(len(readings))]
+
+
+def _tom_key(reading: _Reading) -> tuple:
+    return reading.piece == "floor", HEIGHT_ORDER[reading.height], reading.number or 0
+
+
+def _rack_numbers(racks: list[_Reading]) -> list[tuple[int, float]]:
+    """Return each rack tom's number and how sure it is: their own where these are told and differ, else by their order."""
+    told = [reading.number for reading in racks]
+    if racks and all(told) and len(set(told)) == len(told) and max(told) <= MOST_TOMS:
+        return [(number, SURE) for number in told]
+    if len(racks) == 1:
+        alone = racks[0].number or 1
+        return [
+            (min(alone, MOST_TOMS), NEXT_TO if racks[0].number or racks[0].height or racks[0].sure == SURE else GUESS)
+        ]
+    by_height = len({reading.height for reading in racks}) == len(racks)
+    return [(min(place + 1, MOST_TOMS), NEXT_TO if by_height else GUESS) for place in range(len(racks))]

@@ -33,6 +33,9 @@ EDGES_HZ = np.geomspace(30.0, 16_000.0, 15)
 FLOOR_DB = -55.0
 TINY = 1e-12
 EARLY_S = 0.006
+TOM_HZ = (60.0, 280.0)
+RING_AFTER_S, RING_S, RING_BINS = 0.02, 0.25, 1 << 16
+RINGS = 3  # a rare tom is not struck more often
 LATE_BEFORE_S, LATE_AFTER_S = 0.03, 0.012
 TAKES_PART = 0.35  # of its usual loud moment
 ONSET_SHARE = 0.3
@@ -91,6 +94,25 @@ def features_of(readers: Sequence, sample_rate_hz: int) -> list[np.ndarray | Non
         late = _lateness(k, found[k][0], {j: readers[j].read for j in usable}, typical, sample_rate_hz)
         out[k] = np.concatenate([own[k], own[k][: EDGES_HZ.size - 1] - common, late])
     return out
+
+
+def fundamental_hz(reader, sample_rate_hz: int) -> float | None:
+    """Return the pitch of a tom by the ring of its own loudest moments, None for silence. It asks for no hits, so that it can be known before any is found."""
+    moments, _ = loudest_moments(reader.read, reader.length, sample_rate_hz)
+    if moments.size < 2:
+        return None
+    size = int(RING_S * sample_rate_hz)
+    window = np.hanning(size)
+    after = int(RING_AFTER_S * sample_rate_hz)
+    rings = np.stack([reader.read(int(at) + after, int(at) + after + size) * window for at in moments])
+    power = np.abs(np.fft.rfft(rings, RING_BINS, axis=1)) ** 2
+    hz = np.fft.rfftfreq(RING_BINS, 1 / sample_rate_hz)
+    band = (hz >= TOM_HZ[0]) & (hz <= TOM_HZ[1])
+    loud = power[:, band].sum(axis=1)
+    own = power[loud >= np.quantile(loud, 0.5)].mean(
+        axis=0
+    )  # the tom itself rings lowest and longest of all that it hears
+    return round(float(hz[band][np.argmax(own[band])]), 1)
 
 
 def _typical(read: Read, moments: np.ndarray, rate: int) -> float:

@@ -7,6 +7,7 @@ import threading
 from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from django.db import transaction
@@ -15,12 +16,26 @@ from django.utils.text import slugify
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import audio, room
 from arkund.core.files.stamps import stamps
-from arkund.core.kit.names import Recognised, recognise
+from arkund.core.kit.names import NOTHING, Recognised, recognise_folder
 from arkund.core.kit.pieces import kit_order
+from arkund.core.load.naming import settled
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.studio.models import MicRecording, Session, Take
 from arkund.studio.services import cards, store
 from arkund.studio.services.folders import leads_s, midi_beside, song_of, stem_of, takes_by_name, takes_in, usable_files
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """One channel of a file: of which take, which side of a stereo file, and once it is known what its mic is called and is."""
+
+    take: str
+    path: Path
+    channel: audio.Channel
+    side: str
+    name: str = ""
+    known: Recognised = NOTHING
+
 
 READERS = 2  # files that are read at the same time
 TELL_EVERY_S = 0.1
@@ -62,7 +77,7 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
     rate = Counter(
         header.sample_rate_hz for _, header in functools.reduce(operator.iadd, usable.values(), [])
     ).most_common(1)[0][0]
-    rows: list[tuple[str, str, audio.Channel, str, Recognised]] = []  # take, file, channel, mic name, recognised
+    rows: list[_Row] = []
     files = [(take, path, header) for take, mine in usable.items() for path, header in mine]
     needed = sum(room.bytes_of(each.frames, each.channels, each.sample_rate_hz, rate) for *_, each in files)
     room.check(store.audio_folder(), needed)
@@ -74,9 +89,10 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
             continue
         if header.sample_rate_hz != rate:
             warnings.append(f"{path.name}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz.")
-        rows += _channels(take, path, channels, stamped[path].name, warnings)
+        rows += _channels(take, path, channels, warnings)
     if not rows:
         raise AudioError("No usable recording: " + " ".join(warnings[:5]))
+    rows = _named(rows, {path: each.name for path, each in stamped.items()}, rate)
     if cancelled():
         raise CancelledError(CANCELLED)
     with transaction.atomic():
@@ -132,27 +148,45 @@ def tempo_of(bpm: float | None, meter: str) -> Tempo:
     return Tempo(bpm=120.0 if bpm is None else bpm, beats_per_bar=int(match[1]), beat_unit=int(match[2]))
 
 
-def _channels(take: str, path: Path, channels: list[audio.Channel], named: str, warnings: list[str]) -> list[tuple]:
-    out = []
-    for lane, channel in enumerate(channels):
-        side = "LR"[lane] if len(channels) == 2 else ""
-        stem = stem_of(path, take) + (f" {side}" if side else "")
-        known = recognise(stem_of(path, take) + path.suffix)
-        if named and known.confidence == 0.0:  # what the recorder called the track may say more than the file
-            known = recognise(named)
-            stem = named if known.confidence else stem
-        if side:
-            known = Recognised(known.piece, known.role, side, known.confidence)
-        warnings += audio.notices(channel, path.name if take == "" else f"{take}/{path.name}")
-        out.append((take, path.name, channel, stem, known))
+def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: list[str]) -> list[_Row]:
+    warnings += [
+        words for each in channels for words in audio.notices(each, path.name if take == "" else f"{take}/{path.name}")
+    ]
+    sides = "LR" if len(channels) == 2 else [""]
+    return [_Row(take, path, channel, side) for channel, side in zip(channels, sides, strict=True)]
+
+
+def _named(rows: list[_Row], track_names: dict[Path, str], rate: int) -> list[_Row]:
+    """Return the channels with what their mics are called, and what that says: of each take together, where names leave it open also by their sound."""
+    out: list[_Row] = []
+    for take in dict.fromkeys(row.take for row in rows):
+        mine = [row for row in rows if row.take == take]
+        told = _told(list(dict.fromkeys(row.path for row in mine)), take, track_names)
+        known = settled([told[row.path][1] for row in mine], [audio.MicFile(row.channel.path) for row in mine], rate)
+        for row, found in zip(mine, known, strict=True):
+            name = told[row.path][0] + (f" {row.side}" if row.side else "")
+            out.append(replace(row, name=name, known=replace(found, side=row.side or found.side)))
     return out
 
 
-def _create(name: str, rate: int, rows: list[tuple], song: dict, warnings: list[str]) -> Session:
+def _told(paths: list[Path], take: str, track_names: dict[Path, str]) -> dict[Path, tuple[str, Recognised]]:
+    """Return what the files of a take are called and what that says; where a file's name says nothing, what the recorder called the track may say more."""
+    stems = [stem_of(path, take) for path in paths]
+    tracks = [track_names.get(path) or stem for path, stem in zip(paths, stems, strict=True)]
+    out = {}
+    by_name, by_track = recognise_folder(stems), recognise_folder(tracks)
+    for path, stem, track, name, other in zip(paths, stems, tracks, by_name, by_track, strict=True):
+        better = name.confidence == 0.0 and other.confidence > 0.0
+        out[path] = (track, other) if better else (stem, name)
+    return out
+
+
+def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[str]) -> Session:
     mics: dict[str, MicPlan] = {}
     placed: list[tuple[str, str, str, audio.Channel, float]] = []
     used: set[tuple[str, str]] = set()
-    for take, file, channel, stem, known in rows:
+    for row in rows:
+        take, file, channel, stem, known = row.take, row.path.name, row.channel, row.name, row.known
         base = slugify(stem)[:50] or "mic"
         mic_id, number = base, 2
         while (take, mic_id) in used:

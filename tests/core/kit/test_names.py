@@ -2,9 +2,10 @@
 
 import pytest
 
-from arkund.core.kit.names import recognise
+from arkund.core.kit.names import recognise, recognise_folder
 from arkund.core.kit.pieces import CLOSE_ROLES, PIECES, ROLES, group_of, kit_order, timing_mic
 from arkund.core.plan.plan import MicPlan
+from tests.core.kit.spellings import FOLDERS, generated
 
 SPELLINGS = [
     ("kik.wav", "kick", "in"),
@@ -70,6 +71,62 @@ class TestRecognise:
             found = recognise(name)
             assert found.piece in PIECES
             assert found.role in ROLES
+
+
+class TestFolders:
+    """A folder is solved as a whole."""
+
+    @pytest.mark.parametrize("style", FOLDERS)
+    def test_by_hand(self, style):
+        """Each name of sixteen folders in styles of their own."""
+        names = [name for name, _ in FOLDERS[style]]
+        found = [(x.piece, x.role, x.side) for x in recognise_folder(names)]
+        assert found == [truth for _, truth in FOLDERS[style]]
+
+    @pytest.mark.parametrize("style", FOLDERS)
+    def test_whatever_their_order(self, style):
+        """A folder is no row: backwards it says the same, but for what is a guess by order."""
+        rows = FOLDERS[style][::-1]
+        found = recognise_folder([name for name, _ in rows])
+        assert all((x.piece, x.role, x.side) == t or x.confidence < 0.6 for x, (_, t) in zip(found, rows, strict=True))
+
+    def test_generated_spellings(self):
+        """200 folders in mixed styles: at least 97 % right, and none wrong that claims more than 90 %."""
+        right, wrong_and_sure, count = 0, [], 0
+        for seed in range(70_000, 70_200):
+            rows = generated(seed)
+            for (name, truth), found in zip(rows, recognise_folder([n for n, _ in rows]), strict=True):
+                count += 1
+                fits = (found.piece, found.role, found.side) == truth
+                right += fits
+                if not fits and found.confidence > 0.9:
+                    wrong_and_sure.append((seed, name, found))
+        assert count > 2000
+        assert right / count >= 0.97
+        assert wrong_and_sure == []
+
+    @pytest.mark.parametrize(
+        ("names", "place", "piece", "most"),
+        [
+            (["T1", "T2", "T3"], 2, "floor", 0.9),  # the third is the floor tom, as most would say
+            (["T1", "T2", "T3", "FT"], 2, "tom3", 1.0),
+            (["FT1", "FT2", "T1"], 1, "floor", 1.0),  # the lower of two
+            (["Kick", "Kick 2", "SN"], 1, "kick", 0.6),
+            (["Snare Room", "Snare Top", "OH"], 0, "kit", 0.6),  # two drums in one name
+            (["kick in", "kick in copy", "SN"], 1, "kick", 0.6),  # claimed twice
+            (["Tom", "Tom b", "Kick"], 1, "tom2", 0.6),
+        ],
+    )
+    def test_conclusions_are_not_sure(self, names, place, piece, most):
+        """What only the other names say is said with less confidence."""
+        found = recognise_folder(names)[place]
+        assert found.piece == piece
+        assert found.confidence <= most
+
+    def test_no_two_drums_become_one(self):
+        """Whatever numbers stand in front."""
+        names = ["06_Tom_1", "07_rack_tom_2", "08 Rack 3", "09 Tom Floor"]
+        assert [x.piece for x in recognise_folder(names)] == ["tom1", "tom2", "tom3", "floor"]
 
 
 class TestPieces:
