@@ -47,11 +47,13 @@ def measure_song(plan: Plan, recordings: Library, work: Work) -> dict[str, Outpu
         return whole_song(plan, recordings, one, work.progress, work.cancelled)
 
 
-def print_below(plan: Plan, recordings: Library, folder: Path, format_name: str, work: Work) -> tuple[Path, list[dict]]:
+def print_below(
+    plan: Plan, recordings: Library, folder: Path, format_name: str, lowered_db: float, work: Work
+) -> tuple[Path, list[dict]]:
     """Print into a new folder below one; a try that was given up may still be written to somewhere. Return the folder and a row for each file."""
     mine = folder / uuid.uuid4().hex
     mine.mkdir()
-    return mine, print_song(plan, recordings, mine, format_name, work.progress, work.cancelled)
+    return mine, print_song(plan, recordings, mine, format_name, work.progress, work.cancelled, lowered_db)
 
 
 def run_elsewhere(function: Callable[..., Any], args: tuple, signs: "Signs") -> Any:

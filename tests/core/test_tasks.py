@@ -74,7 +74,7 @@ class TestPrintBelow:
         assert pickle.loads(pickle.dumps(library)) == library  # noqa: S301 (our own)
         signs = Signs(tmp_path / "signs")
         signs.folder.mkdir()
-        job = (plan, library, tmp_path, "wav24")
+        job = (plan, library, tmp_path, "wav24", 0.0)
         there, rows = elsewhere.submit(run_elsewhere, tasks.print_below, job, signs).result(timeout=60)
         here, again = run_elsewhere(tasks.print_below, job, signs)
         assert there != here

@@ -46,7 +46,11 @@ class TestPages:
         assert settled["level"] > 0
         assert settled["tone"] > 0
         assert "First balance" in client.get(f"/s/{session.pk}/logbook/").content.decode()
-        assert "high-pass" in client.get(f"/s/{session.pk}/sheet/").content.decode()
+        sheet = client.get(f"/s/{session.pk}/sheet/").content.decode()
+        assert "high-pass" in sheet
+        assert re.search(r"attack</th><td class=\"fig\">[\d.]+ ms", sheet)
+        assert "not sent" in sheet
+        assert not re.search(r"(delay|trim|level)</th><td class=\"fig\">(on|off)<", sheet)
         assert "85 dBA" in client.get(f"/s/{session.pk}/ear/").content.decode()
 
     def test_no_inline_script_or_style(self, client, session):

@@ -12,7 +12,7 @@ from arkund.core.files import writing
 from arkund.core.render import stream
 from arkund.core.render.render import render
 from arkund.studio.models import Print
-from arkund.studio.services import printing
+from arkund.studio.services import moves, printing
 from arkund.studio.services.proposing import propose_all
 from arkund.studio.services.recordings import recordings_of
 
@@ -38,7 +38,7 @@ class TestPrintSession:
         assert (info.frames, info.samplerate, info.subtype) == (length, 48_000, subtype)
         kit, _ = soundfile.read(tmp_path / "out" / kit_file["file"])
         for start in (0, 50_000, 190_000):
-            heard = render(session.plan, recordings, (start, start + 20_000))
+            heard = render(session.plan, recordings, (start, start + 20_000)) * 10 ** (-manifest["lowered_db"] / 20)
             assert 20 * np.log10(np.max(np.abs(kit[start : start + 20_000] - heard)) + 1e-12) < -90
 
     def test_every_file_has_the_same_length_and_its_checksum(self, session, tmp_path):
@@ -55,6 +55,35 @@ class TestPrintSession:
             assert 20 * np.log10(np.abs(samples).max() + 1e-9) == pytest.approx(f["peak_db"], abs=0.02)
         assert lengths == {manifest["length_samples"]}
         assert len(manifest["files"]) == len(session.plan.mics) + 4 + 1
+
+    @pytest.mark.parametrize("format_name", ["wav24", "flac24"])
+    def test_nothing_clips_silently(self, session, tmp_path, format_name):
+        """A set that would pass full scale is lowered by one gain that stands in the manifest; the balance stays, and float files hold it as it is."""
+        moves.apply(session.pk, {"mics.sn-top.trim_db": 24.0}, step="level", title="far too hot")
+        session.refresh_from_db()
+        made = printing.print_session(session, tmp_path / "a", format_name)
+        as_it_is = printing.print_session(session, tmp_path / "b", "wav32f")
+        assert as_it_is["lowered_db"] == 0.0
+        assert max(f["peak_db"] for f in as_it_is["files"]) > 3.0
+        assert all(f["samples_over_full_scale"] == 0 and f["peak_db"] <= 0.0 for f in made["files"])
+        assert max(f["peak_db"] for f in made["files"]) > -0.3
+        for mine, other in zip(made["files"], as_it_is["files"], strict=True):
+            if mine["peak_db"] > -60:
+                assert other["peak_db"] - mine["peak_db"] == pytest.approx(made["lowered_db"], abs=0.02)
+
+    def test_stems_and_paths_as_printed_add_up(self, session, tmp_path):
+        """Before the kit's own tools they are the mix, to -100 dBFS; the paths' levels are in their files."""
+        sends = {
+            f"mics.{mic.id}.mix.{path}_send_db": -6.0 for mic in session.plan.mics for path in ("punch", "sustain")
+        }
+        paths = {"punch.on": True, "sustain.on": True, "punch.level_db": -9.0, "sustain.level_db": -15.0}
+        moves.apply(session.pk, sends | paths, step="blend", title="paths")
+        session.refresh_from_db()
+        files = {f["output"]: f["file"] for f in printing.print_session(session, tmp_path / "out", "wav32f")["files"]}
+        read = {name: soundfile.read(tmp_path / "out" / file)[0] for name, file in files.items()}
+        total = sum(audio for name, audio in read.items() if name.startswith(("group:", "path:")))
+        assert np.abs(read["path:punch"]).max() > 0.01
+        assert 20 * np.log10(np.abs(total - read["kit"]).max()) < -100
 
     def test_stems_add_up_to_the_mix(self, session, tmp_path):
         """Without bus processing the stems are the mix."""

@@ -1,14 +1,17 @@
 """Jobs, housekeeping, measurements, findings and what `before` plays."""
 
 import dataclasses
+import json
 import time
 
+import numpy as np
 import pytest
 
 from arkund.core.blend.settings import PUNCH
 from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
+from arkund.core.plan.change import put
 from arkund.core.plan.plan import Cut
 from arkund.studio.models import Job, Measured, Move, Session
 from arkund.studio.services import findings, housekeeping, moves, proposing, quarantine, recordings, store
@@ -41,6 +44,46 @@ class TestHousekeeping:
 
 class TestMeasure:
     """Measurements are kept by what they depend on."""
+
+    def test_all_that_is_heard_of_a_mic_before_its_tools_counts(self, session):
+        """Whatever changes a mic's samples there changes the key under which its measurements are kept: hits that were replaced were forgotten once."""
+        mic = session.plan.mic("sn-top")
+        capture = {
+            "id": "c",
+            "piece": "snare",
+            "take": "take-1",
+            "at": 50_000,
+            "before": 100,
+            "length": 5000,
+            "level_db": -6.0,
+        }
+        strike = {"captures": [capture]}
+        changes = [
+            {"mics.sn-top.trim_db": -1.0},
+            {"mics.sn-top.repair": True},
+            {"mics.sn-top.clock_ppm": 5.0},
+            {"mics.sn-top.line_up.delay_ms": 1.0},
+            {"mics.sn-top.line_up.inverted": True},
+            {"mics.sn-top.steps": [{"at": 5, "gain_db": -3.0}]},
+            {"cuts": [{"at": 60_000, "shift": 20}]},
+            {
+                "lone_cuts": [
+                    {"piece": "snare", "at": 60_000, "shift": 20},
+                    {"piece": "snare", "at": 90_000, "shift": 0},
+                ]
+            },
+            strike | {"placements": [{"capture": "c", "at": 90_000, "length": 5000}]},
+            strike | {"layers": [{"capture": "c", "strikes": [[90_000, 0.0]]}]},
+        ]
+        seen = {json.dumps(Measure(session)._source_depends(mic), sort_keys=True)}
+        for change in changes:
+            plan = put(session.plan, change)
+            heard = Measure(session, plan)
+            before, after = (m.sources.read(m.plan.mic("sn-top"), 40_000, 100_000) for m in (Measure(session), heard))
+            if "mics.sn-top.repair" not in change:  # nothing is clipped here
+                assert not np.array_equal(before, after), change
+            seen.add(json.dumps(heard._source_depends(plan.mic("sn-top")), sort_keys=True))
+        assert len(seen) == len(changes) + 1
 
     def test_measured_once(self, session):
         """A second look reads the first one's result; a change that matters measures again."""

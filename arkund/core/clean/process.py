@@ -12,16 +12,16 @@ from arkund.core.units import db_to_gain, ms_to_samples
 
 KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
 LINGER_S = 0.5  # a level that stays between the two thresholds longer than this no longer counts as open
-LEAST_KEY_HZ, MOST_KEY_HZ = 25.0, 17_500.0  # outside of these the key filter is a straight wire
+LEAST_KEY_HZ, MOST_KEY_HZ = (GateSettings.ranges()[name] for name in ("key_low_hz", "key_high_hz"))
 OCTAVES_PER_DB = 1.0 / 6.020599913
 
 
 def key_filter(settings: GateSettings, sample_rate_hz: int) -> tuple[Biquad, ...]:
     """Return the sections that the gate's detector listens through."""
     out: tuple[Biquad, ...] = ()
-    if settings.key_low_hz > LEAST_KEY_HZ:
+    if settings.key_low_hz > LEAST_KEY_HZ.low:  # at the ends of its range the key hears everything
         out += high_pass(settings.key_low_hz, 4, sample_rate_hz)
-    if settings.key_high_hz < MOST_KEY_HZ:
+    if settings.key_high_hz < MOST_KEY_HZ.high:
         out += low_pass(min(settings.key_high_hz, 0.49 * sample_rate_hz), 4, sample_rate_hz)
     return out
 

@@ -16,6 +16,12 @@ class GateSettings(Settings):
     hold_ms: float = number(40.0, 0.0, 1000.0, step=1.0, unit="ms", help="stays open after the level has fallen")
     release_ms: float = number(120.0, 5.0, 1500.0, step=1.0, unit="ms", help="63 % of the way closed")
     range_db: float = number(18.0, 0.0, 90.0, step=1.0, unit="dB", help="how far it closes; 10 to 20 keeps some life")
-    lookahead_ms: float = number(1.5, 0.0, 10.0, step=0.1, unit="ms", help="opens this much before the hit")
-    key_low_hz: float = number(20.0, 20.0, 8000.0, step=1.0, unit="Hz", help="the key hears nothing below")
-    key_high_hz: float = number(18000.0, 100.0, 20000.0, step=1.0, unit="Hz", help="the key hears nothing above")
+    lookahead_ms: float = number(
+        1.5, 0.0, 10.0, step=0.1, unit="ms", help="opens this much before the hit; a slow attack takes longer than that"
+    )
+    key_low_hz: float = number(
+        20.0, 20.0, 8000.0, step=1.0, unit="Hz", help="the key hears nothing below; 20 = everything"
+    )
+    key_high_hz: float = number(
+        20000.0, 100.0, 20000.0, step=1.0, unit="Hz", help="the key hears nothing above; 20000 = everything"
+    )

@@ -14,9 +14,9 @@ from arkund.core.demo.room import MicPlace, usual_mics, usual_voices
 from arkund.core.demo.score import Playing, Stroke, bar_s, play
 from arkund.core.units import db_to_gain
 
-SONG = "Kettle Weather"
-BAND = "The Paper Lanterns"
-PLACE = "Mill Room, Aldervik"
+SONG = "Arkund demo song"
+BAND = "an invented drummer"
+PLACE = "a computed room"
 BPM = 112.0
 RATE_HZ = 48_000
 START_S = 3.2

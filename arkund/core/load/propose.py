@@ -11,6 +11,7 @@ from arkund.core.load.sound import kind_of
 SWAP_GAIN = 1.0  # log likelihood that two mics gain by exchanging their names
 CLEAR_GAIN = 3.0  # from here on it is said without a doubt
 ALONE_GAIN = 5.0  # that one mic gains under another name
+NEAR_THING = "may be swapped"
 LOWER_BY = 1.04  # the next tom is usually lower than this ratio
 LATER_MS = -0.12  # a kick's outer mic that hears it so much earlier than the inner one
 LEANS_DB = 3.0
@@ -64,7 +65,7 @@ def swapped(plan, likelihoods: Mapping[str, Mapping[str, float]], loudest: Mappi
         evidence = " ".join([words, "; ".join(hears) + "."]) if hears else words
         if gain < CLEAR_GAIN:
             evidence += " It is a near thing: listen to both before you exchange them."
-        out.append(_swap(a, b, evidence, "look swapped" if gain >= CLEAR_GAIN else "may be swapped"))
+        out.append(_swap(a, b, evidence, "look swapped" if gain >= CLEAR_GAIN else NEAR_THING))
     for mic in told:
         mine = likelihoods[mic.id]
         best = max(mine, key=mine.get)

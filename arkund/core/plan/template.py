@@ -8,6 +8,7 @@ from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan, Plan
 
 MIC_PARTS = ("gate", "tone", "shaper", "compressor", "mix")
+PATHS = ("punch", "sustain")  # one is its compressor: it is switched off as a whole
 SHARED = ("window", "alignment", "crossfade_ms", "punch", "sustain", "bus")
 
 
@@ -37,7 +38,7 @@ def changes_of(plan: Plan, template: dict[str, Any]) -> dict[str, Any]:
             if mine is not None:
                 out |= {f"mics.{mic.id}.{part}": _bypassed(mine[part]) for part in MIC_PARTS}
         for name in SHARED:
-            out[name] = _bypassed(template[name])
+            out[name] = template[name] | {"on": False} if name in PATHS else _bypassed(template[name])
     except (KeyError, TypeError, AttributeError) as error:
         raise SettingsError(f"template: is none ({type(error).__name__}: {error}).") from error
     change.put(plan, out)  # checked before anything is made of it

@@ -14,7 +14,7 @@ FAST_RELEASE_MS, SLOW_RELEASE_MS = 40.0, 180.0
 FULL_RATIO_DB = 12.0  # ratio of the two envelopes at which the whole amount is reached
 STEADY_RATIO_DB = 6.0  # the two attacks differ by up to this in steady noise, which is no onset
 SHAPER_FLOOR = 1e-5  # -100 dBFS: keeps silence from being shaped
-LEAST_DETECTOR_HZ = 25.0  # below, the detector's filter is a straight wire
+LEAST_DETECTOR = CompressorSettings.ranges()["detector_low_hz"]
 OCTAVE_DB = 6.020599913
 NOTHING_WANTED = np.zeros(0, np.float32)
 
@@ -49,7 +49,7 @@ class Shaper:
 
 def detector(settings: CompressorSettings, sample_rate_hz: int) -> tuple[Biquad, ...]:
     """Return the sections that the compressor's detector listens through."""
-    if settings.detector_low_hz <= LEAST_DETECTOR_HZ:
+    if settings.detector_low_hz <= LEAST_DETECTOR.low:  # at the end of its range it hears everything
         return ()
     return high_pass(settings.detector_low_hz, 2, sample_rate_hz)
 

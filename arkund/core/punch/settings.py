@@ -25,4 +25,6 @@ class CompressorSettings(Settings):
     attack_ms: float = number(10.0, 0.05, 200.0, step=0.05, unit="ms", help="63 % of the reduction")
     release_ms: float = number(100.0, 5.0, 2000.0, step=1.0, unit="ms", help="63 % of the recovery")
     makeup_db: float = number(0.0, -12.0, 24.0, step=0.1, unit="dB")
-    detector_low_hz: float = number(20.0, 20.0, 1000.0, step=1.0, unit="Hz", help="the detector hears nothing below")
+    detector_low_hz: float = number(
+        20.0, 20.0, 1000.0, step=1.0, unit="Hz", help="the detector hears nothing below; 20 = everything"
+    )

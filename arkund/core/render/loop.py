@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.blend.settings import OFF_DB
 from arkund.core.plan.plan import Plan
 from arkund.core.units import SILENCE_DB, db_to_gain, gain_to_db
 
@@ -13,6 +14,7 @@ MOST_MATCH_DB = 24.0
 QUIETEST_MATCHED_LUFS = SILENCE_DB + 60.0
 DIM_DB = -9.0  # the other drums, when one is listened to within the kit
 LOWEST_LEVEL_DB = -60.0
+SENDS = ("punch_send_db", "sustain_send_db")
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,9 +75,15 @@ def as_chunk(audio: np.ndarray, sample_rate_hz: int, loudness_lufs: float) -> Lo
 
 
 def in_front(plan: Plan, piece: str) -> Plan:
-    """Return the Plan with all drums but one lowered by DIM_DB."""
+    """Return the Plan with all drums but one lowered by DIM_DB, in the mix and in what the paths are sent, which is taken before the level."""
     mics = []
     for mic in plan.mics:
-        level = mic.mix.level_db if mic.piece == piece else max(mic.mix.level_db + DIM_DB, LOWEST_LEVEL_DB)
-        mics.append(mic.replace(mix=mic.mix.replace(level_db=level)))
+        if mic.piece == piece:
+            mics.append(mic)
+            continue
+        mix = mic.mix
+        dimmed = {"level_db": max(mix.level_db + DIM_DB, LOWEST_LEVEL_DB)}
+        for send in SENDS:
+            dimmed[send] = max(getattr(mix, send) + DIM_DB, OFF_DB)  # OFF_DB stays what it is: not sent
+        mics.append(mic.replace(mix=mix.replace(**dimmed)))
     return plan.replace(mics=tuple(mics))

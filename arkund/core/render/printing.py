@@ -1,9 +1,10 @@
 """A whole song printed into a folder: every mic, the group stems, the paths and the kit, each its own file of the same start and length."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from math import ceil
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,7 @@ from arkund.core.render.graph import PATHS, build
 from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
 from arkund.core.takes.process import assembled
-from arkund.core.units import gain_to_db
+from arkund.core.units import db_to_gain, gain_to_db
 
 
 @dataclass(slots=True)
@@ -40,8 +41,11 @@ def print_song(
     format_name: str,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
+    lowered_db: float = 0.0,
 ) -> list[dict]:
     """Print into an existing folder; return a row for each file: name, output, peaks in dBFS, loudness in LUFS, BLAKE3.
+
+    lowered_db : by how much the whole set is lower than what is heard, so that no file passes full scale and the balance stays.
 
     The same Plan gives the same bytes on any machine. Raises CancelledError, OSError.
     """
@@ -59,6 +63,8 @@ def print_song(
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):
                 banks = block.all_banks()
+                if lowered_db:
+                    banks = [bank * np.float32(db_to_gain(-lowered_db)) for bank in banks]
                 work = [pool.submit(_write, bank, mine) for bank, mine in zip(banks, by_bank, strict=True)]
                 work += [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
                 for each in work:
@@ -71,6 +77,12 @@ def print_song(
         for sheet in sheets:
             sheet.writer.abandon()
     return [_row(sheet, meters[sheet.bank]) for sheet in sheets]
+
+
+def lowering_db(peaks_db: Iterable[float]) -> float:
+    """Return by how much a set of files must be lowered so that none of these peaks in dBFS passes full scale, in tenths; 0 where none does."""
+    over_db = max(peaks_db, default=0.0)
+    return ceil(10.0 * over_db + 1.0) / 10.0 if over_db > 0.0 else 0.0
 
 
 def _write(bank: np.ndarray, sheets: list[_Sheet]) -> None:

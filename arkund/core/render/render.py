@@ -21,6 +21,8 @@ from arkund.core.render.sums import Share, empty_sum, place
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain
 
+UNITY = np.float32(1.0)
+
 
 def render(
     plan: Plan,
@@ -41,7 +43,7 @@ def render(
     ----------
     plan, recordings : what is to be done, to what
     span : first sample and the one after the last
-    output : ``kit``, ``mix`` (before the bus), ``path:NAME``, ``group:NAME``, ``drum:PIECE``, ``strip:MIC``, ``alone:MIC``
+    output : ``kit``, ``mix`` (before the bus), ``path:NAME`` (at its level), ``group:NAME``, ``drum:PIECE``, ``strip:MIC``, ``alone:MIC``
     cache, executor : where given, spans are kept and independent strips run side by side
     within : a span around this one that will be wanted next: mics are rendered for it, sums only for this one
 
@@ -123,10 +125,9 @@ class _Work:
             lacking, shared(self._crushed, zip(lacking, sent, strict=True), self.executor), strict=True
         ):
             ready[name] = self._keep(name, self.windows.mix, crushed)
-        for name, part in ready.items():
+        for part in ready.values():
             seen = part[span[0] - self.windows.mix[0] :][: out.shape[0]]
-            level = np.float32(db_to_gain(getattr(self.plan, name[5:]).level_db))
-            _kernels.add_scaled(seen.reshape(-1), level, out.reshape(-1))
+            _kernels.add_scaled(seen.reshape(-1), UNITY, out.reshape(-1))
         return out
 
     def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
@@ -140,7 +141,8 @@ class _Work:
 
     def _crushed(self, given: tuple[str, np.ndarray]) -> np.ndarray:
         name, sent = given
-        punch.LinkedCompressor(getattr(self.plan, name[5:]).compressor, self.rate).run(sent)
+        path = getattr(self.plan, name[5:])
+        punch.LinkedCompressor(path.compressor, self.rate).run(sent, level=float(db_to_gain(path.level_db)))
         return sent[self.windows.mix[0] - self.windows.paths[0] :]
 
     def _bus(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:

@@ -27,6 +27,7 @@ BLOCK = 1 << 18  # samples
 PIECE = 1 << 12  # samples that are added up at a time: what they are and become stays near the processor
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
 STEMS_PER_BANK = WIDE // 2
+UNITY = np.float32(1.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +48,8 @@ class Block:
 class Stream:
     """Renders every strip, stem and path and the kit mix of a Plan.
 
-    It goes through the song once. groups : the mics, bank by bank; stems : ``group:NAME`` and ``path:NAME``, as in ``render``
+    It goes through the song once; a path's stem is what the path adds to the mix, at its level.
+    groups : the mics, bank by bank; stems : ``group:NAME`` and ``path:NAME``, as in ``render``
     """
 
     def __init__(self, plan: Plan, recordings: Recordings) -> None:
@@ -158,9 +160,9 @@ class Stream:
         for number, path in enumerate(self._paths, len(self.stems) - len(self._paths)):
             lanes = _stem(sums, number)
             crushed = lanes.copy().view(np.float32).reshape(-1, 2)
-            self._path_compressors[number - len(self.stems)].run(crushed)
-            level = np.float32(db_to_gain(getattr(self._plan, path).level_db))
-            _kernels.add_scaled(crushed.reshape(-1), level, kit.reshape(-1))
+            level = float(db_to_gain(getattr(self._plan, path).level_db))
+            self._path_compressors[number - len(self.stems)].run(crushed, level=level)
+            _kernels.add_scaled(crushed.reshape(-1), UNITY, kit.reshape(-1))
             lanes[:] = pair(crushed, 0)
         self._bus_compressor.run(kit, self._plan.bus.mix, level=float(db_to_gain(self._plan.bus.level_db)))
 

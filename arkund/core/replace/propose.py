@@ -13,7 +13,10 @@ USUAL_SHARE = 0.85  # of the bars that play a place, for it to be expected
 
 
 def propose(hits: dict, tempo, grid: int = 8) -> list[Finding]:
-    """Return notes on backbeats that are weak or missing; replacing them stays a decision."""
+    """Return notes on backbeats that are far weaker than elsewhere; replacing them stays a decision.
+
+    One that is not there at all is no note: where the drummer plays a fill it is meant, and from the hits alone the two look the same.
+    """
     rows = [d for d in deviations({"snare": hits.get("snare", [])}, tempo, grid) if not d.ghost]
     bars = sorted({d.bar for d in deviations(hits, tempo, grid) if d.bar >= 0})
     if len(bars) < LEAST_BARS:
@@ -27,15 +30,10 @@ def propose(hits: dict, tempo, grid: int = 8) -> list[Finding]:
         median = float(np.median([level[d.time_s] for d in at_place.values()]))
         for bar in bars[:-1]:
             found = at_place.get(bar)
-            if found is None:
-                title, evidence = (
-                    f"Bar {bar + 1}: snare missing on beat {place + 1:g}",
-                    "Played there in nearly every other bar.",
-                )
-            elif level[found.time_s] < median - WEAK_DB:
+            if found is not None and level[found.time_s] < median - WEAK_DB:
                 title = f"Bar {bar + 1}: weak snare on beat {place + 1:g}"
                 evidence = f"{median - level[found.time_s]:.0f} dB below the usual hit at this place."
-            else:
-                continue
-            out.append(Finding("replace", f"replace:{bar}:{place:g}", str(bar), title, evidence, first_choice=False))
+                out.append(
+                    Finding("replace", f"replace:{bar}:{place:g}", str(bar), title, evidence, first_choice=False)
+                )
     return out

@@ -2,8 +2,11 @@
 
 from dataclasses import dataclass
 
+from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, choice, number
 
+SHELVES = ("low_shelf", "high_shelf")
+MOST_SHELF_Q = 2.0  # steeper ones overshoot by more than they lift, and cannot be matched near half the sample rate
 KINDS = ("high_pass", "low_pass", "low_shelf", "high_shelf", "bell")
 MOST_BANDS = 24
 
@@ -19,6 +22,13 @@ class Band(Settings):
     q: float = number(0.9, 0.3, 20.0, step=0.05, help="centre / bandwidth; narrow for ringing, wide for tone")
     slope_db: int = number(12, 6, 48, step=6, unit="dB/octave")
 
+    def __post_init__(self) -> None:
+        Settings.__post_init__(self)
+        if self.kind in SHELVES and self.q > MOST_SHELF_Q:
+            raise SettingsError(
+                f"q: {self.q:g} is outside 0.3 to {MOST_SHELF_Q:g} for a shelf; a bell may be narrower."
+            )
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ToneSettings(Settings):
@@ -30,6 +40,4 @@ class ToneSettings(Settings):
     def __post_init__(self) -> None:
         Settings.__post_init__(self)
         if len(self.bands) > MOST_BANDS:
-            from arkund.core.errors import SettingsError
-
             raise SettingsError(f"bands: at most {MOST_BANDS} filters per mic, got {len(self.bands)}.")

@@ -146,12 +146,21 @@ def lineup(session: str, as_json: bool) -> None:
 
 @main.command()
 @click.argument("session")
+@click.option("--anyway", is_flag=True, help="Propose although it is in doubt which mic is which.")
 @json_option
-def propose(session: str, as_json: bool) -> None:
-    """Accept every first-choice finding; each is a Move in the logbook."""
-    from arkund.studio.services.proposing import propose_all
+def propose(session: str, anyway: bool, as_json: bool) -> None:
+    """Accept every first-choice finding; each is a Move in the logbook. Where it is in doubt which mic is which, nothing is done without --anyway."""
+    from arkund.core.errors import SettingsError
+    from arkund.studio.services.proposing import propose_all, questions
 
-    made = propose_all(session_of(session).pk, bar)
+    found = session_of(session)
+    asked = [] if anyway else questions(found)
+    if asked:
+        titles = "; ".join(finding.title for finding in asked)
+        raise SettingsError(
+            f"{found.name}: first say which mic is which ({titles}): `arkund set`, the Load page, or --anyway."
+        )
+    made = propose_all(found.pk, bar)
     rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in made]
     emit(
         {"moves": rows},

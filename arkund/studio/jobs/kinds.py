@@ -126,7 +126,12 @@ def _only_folder(folder: Path) -> Path:
 
 
 def _propose(handle: Handle) -> dict:
-    made = proposing.propose_all(_session(handle).pk, handle.progress, handle.cancelled)
+    """arguments: anyway (do not ask which mic is which)."""
+    session = _session(handle)
+    asked = [] if handle.job.arguments.get("anyway") else proposing.questions(session)
+    if asked:
+        return {"moves": 0, "ask": [finding.title for finding in asked]}
+    made = proposing.propose_all(session.pk, handle.progress, handle.cancelled)
     return {"moves": len(made)}
 
 

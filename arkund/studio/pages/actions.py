@@ -95,9 +95,10 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
 
 @require_POST
 def propose(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Start the job that accepts every first choice."""
+    """Start the job that accepts every first choice; without ``anyway`` it asks first which mic is which, where that is in doubt."""
     session_or_404(request, session_id)
-    return JsonResponse({"job": runner.start("propose", {}, "every first choice", session_id).pk})
+    given = {"anyway": wanted(body_of(request), "anyway", bool, False)}
+    return JsonResponse({"job": runner.start("propose", given, "every first choice", session_id).pk})
 
 
 @require_POST

@@ -14,12 +14,14 @@ from arkund.core.load.propose import loudest_piece
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.tone.process import curve_db
+from arkund.core.tone.settings import MOST_SHELF_Q
 from arkund.core.units import gain_to_db
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.services import backing, whole
 from arkund.studio.services.measuring import Measure
+from arkund.studio.services.printing import expected_lowering_db
 
 GATE_VIEW_S = (0.05, 0.6)
 
@@ -206,6 +208,7 @@ def tone(m: Measure, mic_id: str | None) -> dict:
         "ring": dataclasses.asdict(measured.ring) if measured.ring else None,
         "curve_db": np.round(curve, 3).tolist(),
         "tone": mic.tone.to_json(),
+        "most_shelf_q": MOST_SHELF_Q,
     }
 
 
@@ -248,6 +251,7 @@ def prints(m: Measure, mic_id: str | None) -> dict:
         "key": whole.key_of(m.session, m.plan),
         "outputs": _outputs(m),
         "wanted_peak_db": KIT_PEAK_DB,
+        "lowered_db": expected_lowering_db(m.session, m.plan, "wav24"),
         "prints": [
             {
                 "id": p.pk,
@@ -255,6 +259,7 @@ def prints(m: Measure, mic_id: str | None) -> dict:
                 "format": p.format,
                 "version": p.version,
                 "files": p.manifest["files"],
+                "lowered_db": p.manifest.get("lowered_db", 0.0),
                 "current": p.version == m.session.version,
             }
             for p in m.session.prints.all()[:10]

@@ -17,7 +17,8 @@ NAMES = {
     "follow": "follows strength",
     "grid": "grid (per whole note)",
 }
-UNIT_ENDINGS = ("_db", "_ms", "_hz", "_s")
+UNIT_ENDINGS = {"_db": "dB", "_ms": "ms", "_hz": "Hz", "_s": "s"}
+UNITS = {"bpm": "BPM", "ratio": ": 1", "clock_ppm": "ppm", "temperature_c": "°C", "ceiling_db": "dBTP"}
 
 _BY_STEP = {
     "home": {"tempo": Tempo},
@@ -58,6 +59,12 @@ def fields(cls) -> list[dict]:
         }
         for key, each in cls.ranges().items()
     ]
+
+
+def unit_of(key: str) -> str:
+    """Return the unit of a field by its name (or by a path that ends with it), nothing where it has none."""
+    name = key.rpartition(".")[2]
+    return UNITS.get(name) or next((unit for ending, unit in UNIT_ENDINGS.items() if name.endswith(ending)), "")
 
 
 def label(key: str) -> str:

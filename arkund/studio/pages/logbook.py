@@ -3,8 +3,9 @@
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from arkund.core.blend.settings import OFF_DB
 from arkund.studio.models import Session
-from arkund.studio.pages.fields import label
+from arkund.studio.pages.fields import label, unit_of
 from arkund.studio.pages.questions import PAGES
 from arkund.studio.services.access import session_or_404
 
@@ -44,25 +45,30 @@ def _lines(before: dict, after: dict) -> list[str]:
         if isinstance(value, (dict, list)) or isinstance(was, (dict, list)):
             out += _deep(path, was, value)
         else:
-            out.append(f"{path}: {_text(was)} → {_text(value)}")
+            out.append(f"{path}: {_text(was, path)} → {_text(value, path)}")
     return out[:24]
 
 
 def _deep(path: str, was, value) -> list[str]:
     if isinstance(value, dict) and isinstance(was, dict):
         changed = [k for k in value if value[k] != was.get(k)]
-        return [f"{path}.{k}: {_text(was.get(k))} → {_text(value[k])}" for k in changed]
+        return [f"{path}.{k}: {_text(was.get(k), k)} → {_text(value[k], k)}" for k in changed]
     return [f"{path}: {_text(was)} → {_text(value)}"]
 
 
-def _text(value) -> str:
+def _text(value, key: str = "") -> str:
+    """Return a value in words, with the unit that its name carries."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if key.endswith("_send_db") and value == OFF_DB:
+        return "not sent"
     if isinstance(value, list):
         return f"{len(value)} entries"
     if isinstance(value, dict):
         return ", ".join(f"{k} {v}" for k, v in list(value.items())[:4])
-    if isinstance(value, float):
-        return f"{value:g}"
-    return {True: "on", False: "off", None: "none"}.get(value, str(value))
+    if isinstance(value, (int, float)):
+        return f"{value:g} {unit_of(key)}".strip()
+    return "none" if value is None else str(value)
 
 
 def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
@@ -78,7 +84,7 @@ def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
         elif key == "bands":
             out += [(f"filter {n}", _band(b)) for n, b in enumerate(value, 1)]
         elif not isinstance(value, list) and key not in ("id", "on", "solo"):
-            out.append((name, _text(value)))
+            out.append((name, _text(value, key)))
     return out
 
 

@@ -27,7 +27,7 @@ from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.timing.propose import propose_tempo
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.units import gain_to_db
-from arkund.studio.models import Decision, Session
+from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import whole
 from arkund.studio.services.measuring import Measure
 
@@ -81,16 +81,17 @@ def _load(m: Measure) -> list[Finding]:
 
     out = []
     rows = MicRecording.objects.filter(take__session=m.session, take__key=m.plan.take)
-    for row in rows:
+    settled = _named_by_hand(m.session)
+    for row in sorted(rows, key=lambda row: row.confidence):  # the least sure is asked first
         mic = m.plan.mic(row.mic)
-        if row.confidence < LOW_CONFIDENCE:
+        if row.confidence < LOW_CONFIDENCE and row.mic not in settled:
             out.append(
                 Finding(
                     "load",
                     f"load:name:{row.mic}",
                     row.mic,
                     f"{row.file}: taken as {mic.piece} {mic.role}",
-                    f"The name says this with a confidence of {row.confidence:.0%} only; look at what the mic hears.",
+                    f"Name and sound say this with a confidence of {row.confidence:.0%} only; listen to the mic alone, and name it by hand where it is wrong.",
                     first_choice=False,
                 )
             )
@@ -104,6 +105,13 @@ def _load(m: Measure) -> list[Finding]:
     found += propose_load.sides(m.plan, m.pairs())
     found += song_sections.propose(m.plan, song_sections.sections(m.hits, bars_of(m.plan.tempo)))
     return out + found
+
+
+def _named_by_hand(session: Session) -> set[str]:
+    """Return the mics whose piece or role somebody has set."""
+    paths = (path for move in session.moves.filter(state=Move.DONE, step="load") for path in move.after)
+    steps = (path.split(".") for path in paths)
+    return {parts[1] for parts in steps if len(parts) == 3 and parts[0] == "mics" and parts[2] in ("piece", "role")}
 
 
 def _level(m: Measure) -> list[Finding]:

@@ -23,7 +23,7 @@ from arkund.core.load.sound import features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import Envelope, average_envelope
 from arkund.core.render.graph import audible
-from arkund.core.render.source import Sources, edits_key
+from arkund.core.render.source import Sources, edits_key, source_settings
 from arkund.core.render.whole import recorded_peak_db
 from arkund.core.takes.process import assembled, sum_of_mics
 from arkund.core.timing.bars import bars_of
@@ -36,7 +36,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered
 
-VERSION = 5  # of the measurements: raised when one of them is computed in another way
+VERSION = 6  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 
 
@@ -95,18 +95,8 @@ class Measure:
         return functools.partial(self.sources.read, mic)
 
     def _source_depends(self, mic: MicPlan) -> list:
-        return [
-            mic.id,
-            mic.piece,
-            mic.role,
-            mic.trim_db,
-            mic.repair,
-            [step.to_json() for step in mic.steps],
-            mic.line_up.to_json(),
-            mic.clock_ppm,
-            edits_key(self.plan),
-            [c.to_json() for c in self.plan.lone_cuts if c.piece == mic.piece],
-        ]
+        """Return all that a mic's audio before its tools depends on: what the render's own key of it is made of."""
+        return [mic.id, mic.piece, mic.role, source_settings(self.plan, self.recordings, mic, edits_key(self.plan))]
 
     def levels(self) -> dict[str, MicLevel]:
         """Return the peaks of each mic at its own hits, before any trim."""

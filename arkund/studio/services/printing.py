@@ -11,9 +11,10 @@ from arkund.core import tasks
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files.writing import BITS
 from arkund.core.plan.plan import Plan
+from arkund.core.render.printing import lowering_db
 from arkund.core.takes.process import assembled
 from arkund.studio.models import Print, Session
-from arkund.studio.services import places, store
+from arkund.studio.services import places, store, whole
 from arkund.studio.services.recordings import recordings_of
 
 
@@ -25,6 +26,9 @@ def print_session(
     cancelled: Callable[[], bool] = lambda: False,
 ) -> dict:
     """Print a session into a folder that becomes visible as a whole; returns the manifest.
+
+    Where a 24-bit file would pass full scale, the whole set is lowered by one gain, which keeps the balance and stands in the manifest; float files hold
+    everything as it is.
 
     Raises SettingsError for an unknown format, AudioError where the folder cannot be written, CancelledError.
     """
@@ -44,10 +48,21 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
         raise AudioError(f"{folder.name}: cannot be written ({error.strerror}); choose another folder.") from error
     try:
         plan, recordings = session.plan, recordings_of(session)
-        made, rows = places.run(
-            tasks.print_below, plan, recordings, making, format_name, on_progress=on_progress, cancelled=cancelled
-        )
-        manifest = _manifest(session, plan, format_name, assembled(plan, recordings).length(plan.take), rows)
+
+        def printed(lowered_db: float) -> tuple[Path, list[dict]]:
+            work = (tasks.print_below, plan, recordings, making, format_name, lowered_db)
+            return places.run(*work, on_progress=on_progress, cancelled=cancelled)
+
+        lowered_db = expected_lowering_db(session, plan, format_name)
+        made, rows = printed(lowered_db)
+        if BITS[format_name] == 24 and lowering_db(
+            row["peak_db"] for row in rows
+        ):  # nobody had measured the song before
+            shutil.rmtree(made)
+            lowered_db += lowering_db(row["peak_db"] for row in rows)
+            made, rows = printed(lowered_db)
+        length = assembled(plan, recordings).length(plan.take)
+        manifest = _manifest(session, plan, format_name, length, rows) | {"lowered_db": round(lowered_db, 1)}
         (made / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
         if folder.exists():
             folder.rmdir()
@@ -62,6 +77,12 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
         session=session, folder=str(folder), format=format_name, version=session.version, manifest=manifest
     )
     return manifest
+
+
+def expected_lowering_db(session: Session, plan: Plan, format_name: str) -> float:
+    """Return by how much a print would be lowered, by what is known of the song; 0 for float files, and where it has not been measured yet."""
+    known = whole.found(session, plan) if BITS[format_name] == 24 else None
+    return lowering_db(output["peak_db"] for output in known.values()) if known else 0.0
 
 
 def _manifest(session: Session, plan: Plan, format_name: str, length: int, rows: list[dict]) -> dict:

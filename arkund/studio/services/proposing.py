@@ -3,11 +3,14 @@
 from collections.abc import Callable
 
 from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.findings import Finding
+from arkund.core.load.propose import NEAR_THING
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import moves, whole
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 
+ABOUT_NAMES = ("load:swap:", "load:name:")
 ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", "print")
 
 
@@ -37,6 +40,13 @@ def propose_all(
                 made.append(accept(session_id, finding, "first choice"))
     on_progress(1.0, "done")
     return made
+
+
+def questions(session: Session) -> list[Finding]:
+    """Return the open notes on which mic is which: what is proposed on top of a wrong name is wrong."""
+    decided = set(session.decisions.values_list("key", flat=True))
+    found = [f for f in find("load", Measure(session)) if f.key.startswith(ABOUT_NAMES) and f.key not in decided]
+    return [f for f in found if not f.title.endswith(NEAR_THING)]
 
 
 def accept(session_id: int, finding, reason: str = "", version: int | None = None) -> Move:

@@ -72,6 +72,7 @@ class TestChanges:
             assert not mic.mix.mute
             assert mic.trim_db == 0.0
         assert not (plan.punch.on)
+        assert plan.punch.compressor.on  # switched on again, the path does what it is there for
         assert not (plan.bus.limiter_on)
         assert not (plan.bus.compressor.on)
 

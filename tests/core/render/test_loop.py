@@ -3,8 +3,11 @@
 import numpy as np
 import pytest
 
+from arkund.core.blend.settings import PUNCH
 from arkund.core.dsp.loudness import quick_loudness_lufs
+from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import DIM_DB, SAFE_PEAK, finish, in_front, match_db
+from arkund.core.render.render import render
 
 RATE = 48_000
 
@@ -59,7 +62,18 @@ class TestInFront:
     """One drum within the kit."""
 
     def test_others_are_dimmed(self, straight):
-        """By DIM_DB; the chosen drum keeps its level."""
-        plan = in_front(straight.plan, "snare")
-        assert plan.mic("SN top").mix.level_db == 0.0
-        assert plan.mic("KD in").mix.level_db == DIM_DB
+        """As they are heard, through the paths as well: without the chosen drum the kit is DIM_DB lower, with it alone it is what it was."""
+        sends = {"punch_send_db": -3.0, "sustain_send_db": -6.0}
+        mics = tuple(mic.replace(mix=mic.mix.replace(**sends)) for mic in straight.plan.mics)
+        linear = PUNCH.replace(on=True, level_db=0.0, compressor=PUNCH.compressor.replace(on=False))
+        plan = straight.plan.replace(mics=mics, punch=linear, sustain=linear)
+
+        def heard(plan: Plan, others: bool) -> np.ndarray:
+            some = [mic.replace(mix=mic.mix.replace(mute=(mic.piece == "snare") == others)) for mic in plan.mics]
+            return render(plan.replace(mics=tuple(some)), straight, (200_000, 260_000))
+
+        front = in_front(plan, "snare")
+        dimmed, before = heard(front, others=True), heard(plan, others=True)
+        assert np.abs(dimmed - before * 10 ** (DIM_DB / 20)).max() < 1e-5
+        assert np.abs(before).max() > 0.01
+        assert np.array_equal(heard(front, others=False), heard(plan, others=False))

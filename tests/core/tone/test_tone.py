@@ -1,17 +1,20 @@
 """Tone: the equaliser's curve, what is measured in a mic, and the first choice that follows."""
 
+import itertools
+
 import numpy as np
 import pytest
 
+from arkund.core.dsp import filters
 from arkund.core.dsp.bank import NARROW, bank_of
 from arkund.core.dsp.reach import NOTHING
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import MicPlan
 from arkund.core.tone.measure import measure
-from arkund.core.tone.process import curve_db, equaliser, reach, sections
+from arkund.core.tone.process import HIGHEST_SHARE, curve_db, equaliser, reach, sections
 from arkund.core.tone.propose import propose
-from arkund.core.tone.settings import MOST_BANDS, Band, ToneSettings
+from arkund.core.tone.settings import MOST_BANDS, SHELVES, Band, ToneSettings
 from tests.kits import small_kit
 from tests.stages import through
 
@@ -71,6 +74,33 @@ class TestProcess:
         """As many as wanted, within reason."""
         with pytest.raises(SettingsError, match="at most"):
             ToneSettings(bands=(Band(),) * (MOST_BANDS + 1))
+
+
+class TestBand:
+    """What a band may be is what can be rendered."""
+
+    @pytest.mark.parametrize("kind", SHELVES)
+    def test_shelves_are_no_resonances(self, kind):
+        """Beyond Q 2 they are refused in words; within, at every end of every range and all rates, they follow their curve and settle soon."""
+        with pytest.raises(SettingsError, match=r"q: 2\.05 is outside 0.3 to 2 for a shelf"):
+            Band(kind=kind, q=2.05)
+        axis = np.geomspace(20, 19_900, 400)
+        for frequency, gain, q, rate in itertools.product(
+            (20.0, 20_000.0), (-15.0, 15.0), (0.3, 2.0), (44_100, 96_000)
+        ):
+            (section,) = sections(
+                ToneSettings(bands=(Band(kind=kind, frequency_hz=frequency, gain_db=gain, q=q),)), rate
+            )
+            assert section.settle_samples() < 2 * rate
+            a = 10 ** (gain / 40)
+            root = np.sqrt(a) / q
+            shape = {
+                "low_shelf": ((a, a * root, a * a), (a, root, 1)),
+                "high_shelf": ((a * a, a * root, a), (1, root, a)),
+            }
+            tuned = min(frequency, HIGHEST_SHARE * rate + 155.0)
+            wanted = filters.analogue_db(*shape[kind], axis, tuned)
+            assert np.abs(filters.magnitude_db((section,), axis, rate) - wanted).max() < 0.5
 
 
 class TestMeasure:

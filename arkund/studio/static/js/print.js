@@ -28,6 +28,14 @@ Alpine.data("printing", () => ({
   about() {
     return this.chart ? `${this.chart.mics} mics, stems and the kit mix, ${clock(this.chart.length_s)} each` : "";
   },
+  /** Which output passes full scale, and what becomes of a print then; nothing where none does. */
+  over() {
+    if (!this.chart?.lowered_db) return "";
+    const loudest = this.chart.outputs.reduce((a, b) => (this.figures(b).peak_db > this.figures(a).peak_db ? b : a));
+    const by = `${loudest.name} reaches ${figure(this.figures(loudest).peak_db, 1, true)} dBFS`;
+    if (this.format === "wav32f") return `${by}: float files hold it as it is.`;
+    return `${by}: all files of a 24-bit print are ${figure(this.chart.lowered_db, 1)} dB lower than what is heard, so that none clips and the balance stays. Float keeps the level.`;
+  },
   figures(output) {
     return this.chart.whole && this.chart.whole[output.id];
   },
@@ -82,7 +90,8 @@ Alpine.data("printing", () => ({
     return this.$store.page.act("print-now", { format: this.format });
   },
   title(p) {
-    return `${p.at.slice(0, 16).replace("T", " ")}, ${p.format}, plan version ${p.version}`;
+    const lower = p.lowered_db ? `, lowered by ${figure(p.lowered_db, 1)} dB` : "";
+    return `${p.at.slice(0, 16).replace("T", " ")}, ${p.format}, plan version ${p.version}${lower}`;
   },
   num(v) {
     return figure(v, 1);

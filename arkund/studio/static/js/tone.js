@@ -28,6 +28,9 @@ Alpine.data("tone", () => ({
   sloped(band) {
     return band.kind === "high_pass" || band.kind === "low_pass";
   },
+  mostQ(band, most) {
+    return band.kind.endsWith("_shelf") ? this.chart.most_shelf_q : most;
+  },
   allOn() {
     return Boolean(this.chart?.tone.on);
   },

@@ -127,9 +127,7 @@ export function registerPage() {
     redo() {
       return this.act("redo");
     },
-    propose() {
-      return this.act("propose");
-    },
+  XX
     doNote(note) {
       return this.act("decide", { step: this.step, key: note.key, verdict: "do" });
     },
