@@ -8,6 +8,7 @@ import { drawWaves, rendered } from "./lib/waves.js";
 
 const KIT_ROW = 74;
 const ROW = 19;
+const QUIETEST_DB = -24; // rows are drawn to their own peak; what is quieter is drawn small, as the pictures have steps of 1/127
 const FIGURES = [
   ["peak_db", "peak dBFS", 172],
   ["true_peak_db", "true dBTP", 98],
@@ -63,7 +64,7 @@ Alpine.data("printing", () => ({
     const found = this.figures(output);
     if (!found || found.peak_db <= -90) return null;
     const kit = output.id === "kit";
-    const full = kit ? 1 : 10 ** (found.peak_db / 20);
+    const full = kit ? 1 : 10 ** (Math.max(found.peak_db, QUIETEST_DB) / 20);
     return { address: rendered(this.chart.key, output.id), middle, half, full, colour: kit ? "ink" : "soft" };
   },
   row(output, middle, half) {

@@ -127,7 +127,16 @@ export function registerPage() {
     redo() {
       return this.act("redo");
     },
-  XX
+    /** Every first choice; where it is in doubt which mic is which, that is asked first. */
+    async propose() {
+      const row = await this.act("propose");
+      const asked = row?.result?.ask;
+      if (!asked) return row;
+      const words = `${asked.join("\n")}\n\nWhat is proposed on top of a wrong name is wrong. Propose all the same? Load shows these notes.`;
+      if (confirm(words)) return this.act("propose", { anyway: true });
+      this.say(`Asked first: ${asked.join("; ")}. See the notes on Load.`, true);
+      return null;
+    },
     doNote(note) {
       return this.act("decide", { step: this.step, key: note.key, verdict: "do" });
     },
