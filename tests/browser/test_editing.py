@@ -110,7 +110,6 @@ class TestEditing:
         ready(page, f"{three_takes}/takes/")
         while page.get_by_role("button", name="find its hits").locator("visible=true").count():
             page.get_by_role("button", name="find its hits").locator("visible=true").first.click()
-            page.wait_for_function("() => globalThis.Alpine === undefined || true")
             expect(page.locator("#message")).to_have_text("Done.", timeout=60_000)
             ready(page, f"{three_takes}/takes/")
         box = page.locator("canvas").bounding_box()

@@ -40,7 +40,8 @@ class TestSigns:
         signs = Signs(tmp_path / "signs")
         signs.folder.mkdir()
         future = elsewhere.submit(run_elsewhere, patient, (), signs)
-        while signs.told() == (0.0, ""):
+        until = monotonic() + 60
+        while signs.told() == (0.0, "") and monotonic() < until:
             sleep(0.02)
         assert signs.told() == (0.5, "half way")
         signs.stop()

@@ -1,6 +1,5 @@
 """A database that is lost, older or damaged costs no recording, and everything can be brought back."""
 
-import json
 import os
 import shutil
 import sqlite3
@@ -193,14 +192,14 @@ class TestCards:
 
     def test_written_with_the_session_and_after_changes(self, session):
         """It names take, mic, rate and hash; hourly what changed is written again."""
-        said = json.loads(cards.path_of(session.uid).read_text())
+        said = cards.contents(cards.path_of(session.uid))
         assert said["sample_rate_hz"] == session.sample_rate_hz
         assert {mic["digest"] for mic in said["takes"][0]["mics"]} == set(
             MicRecording.objects.values_list("digest", flat=True)
         )
         moves.apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
         cards.refresh()
-        assert json.loads(cards.path_of(session.uid).read_text())["plan"]["mics"] != said["plan"]["mics"]
+        assert cards.contents(cards.path_of(session.uid))["plan"]["mics"] != said["plan"]["mics"]
 
     def test_a_recording_that_changed_is_not_taken(self, session):
         """A card's session is made of what was imported, or not at all."""

@@ -121,13 +121,14 @@ class TestProposing:
 
     def test_propose_all(self, session):
         """Nothing is done twice, all can be undone."""
+        before = session.plan
         made = proposing.propose_all(session.pk)
         assert all(move.measured for move in made)
         assert proposing.propose_all(session.pk) == []
         while moves.undo(session.pk):
             pass
         session.refresh_from_db()
-        assert session.plan == Session.objects.get(pk=session.pk).plan
+        assert session.plan == before
         assert all(not mic.tone.bands and mic.trim_db == 0 for mic in session.plan.mics)
 
     def test_what_was_left_stays_left(self, session):

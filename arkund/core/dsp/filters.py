@@ -106,7 +106,8 @@ def high_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biq
 def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
     """Return a matched Butterworth low-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz.
 
-    It follows the analogue curve within 0.5 dB (0.55 at order 8) up to 20 kHz where it lets more than a hundredth through, so that sessions of all rates sound alike.
+    It follows the analogue curve within 0.5 dB (0.55 at order 8) up to 20 kHz where it lets more than a hundredth through, so that sessions of all
+    rates sound alike.
     """
     _check(frequency_hz, 1.0, sample_rate_hz)
     return tuple(

@@ -91,8 +91,23 @@ def _measure(folder: Path, seconds: float) -> dict:
         "print_peak_memory_mb": round(print_mb),
         **chain_figures(min(seconds, 60.0)),
         **page_figures(Path(settings.DATA), session.pk),
+        "start_page_1000_sessions_ms": round(_start_page_ms(session), 1),
         "machine": f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}",
     }
+
+
+def _start_page_ms(session) -> float:
+    """Return the median ms of the start page with a thousand sessions of this one's Plan; they are last in the bench's life."""
+    from django.test import Client
+
+    from arkund.studio.models import Session
+
+    Session.objects.bulk_create(
+        Session(name=f"song {k}", sample_rate_hz=session.sample_rate_hz, plan_json=session.plan_json, ready=True)
+        for k in range(1000)
+    )
+    client = Client(headers={"host": "localhost"})
+    return 1000 * statistics.median(_timed(lambda: client.get("/"))[0] for _ in range(15))
 
 
 def _record(folder: Path, seconds: float) -> Path:

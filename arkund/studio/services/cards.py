@@ -1,7 +1,7 @@
 """A card beside the audio for each session: a text file that says what each recording is, so that sessions can be rebuilt without the database.
 
-``audio/<uid>.card.json`` holds what an archive says of the session (``services/document.py``): its name, takes, mics and hashes, and Plan and logbook as
-they stood when it was written: when the session was made, and then hourly where it changed.
+``audio/<uid>.card.jsonl`` is two lines of JSON: which session it is of and at which version, and what an archive says of it (``services/document.py``): takes,
+mics and hashes, Plan and logbook as they stood when it was written: when the session was made, and then hourly where it changed.
 """
 
 import json
@@ -15,18 +15,18 @@ from arkund.core.settings import read_json
 from arkund.studio.models import Session
 from arkund.studio.services import quarantine, store
 
-ENDING = ".card.json"
+LONGEST_LINE = 10_000  # bytes
+ENDING = ".card.jsonl"
 
 
 @dataclass(frozen=True, slots=True)
 class Card:
-    """What a card says, as far as it was read."""
+    """What the first line of a card says."""
 
     path: Path
     uid: str
     name: str
     version: int
-    digests: frozenset[str]
 
 
 def path_of(uid: str) -> Path:
@@ -43,7 +43,10 @@ def write(session: Session) -> Path:
     handle, new = tempfile.mkstemp(prefix=".new-", suffix=".json", dir=path.parent)
     try:
         with os.fdopen(handle, "w") as file:
-            json.dump(document.describe(session), file, indent=1)
+            said = document.describe(session)
+            json.dump({"name": said["name"], "version": said["version"]}, file)
+            file.write("\n")
+            json.dump(said, file)
             file.flush()
             os.fsync(file.fileno())
         Path(new).replace(path)
@@ -60,11 +63,18 @@ def read_all() -> list[Card]:
 def _read(path: Path) -> Card:
     uid = path.name.removesuffix(ENDING)
     try:
-        said = json.loads(path.read_bytes())
-        digests = frozenset(mic["digest"] for take in said["takes"] for mic in take["mics"])
-        return Card(path, uid, str(said["name"]), int(said["version"]), digests)
+        with path.open("rb") as file:
+            said = json.loads(file.readline(LONGEST_LINE))
+        return Card(path, uid, str(said["name"]), int(said["version"]))
     except (OSError, ValueError, KeyError, TypeError):
-        return Card(path, uid, "", -1, frozenset())
+        return Card(path, uid, "", -1)
+
+
+def contents(path: Path) -> dict:
+    """Return the session that a card describes, as plain data. Raises OSError or ValueError for a damaged one."""
+    with path.open("rb") as file:
+        file.readline(LONGEST_LINE)
+        return read_json(file.read())
 
 
 def ahead() -> list[Card]:
@@ -87,7 +97,7 @@ def rebuild(card: Card) -> Session:
     from arkund.studio.services import document
 
     try:
-        said = document.Document.from_json(read_json(card.path.read_bytes()))
+        said = document.Document.from_json(contents(card.path))
     except (OSError, ValueError, RecursionError) as error:
         raise AudioError(f"{card.path.name}: does not describe a session ({str(error)[:300]}).") from error
     lengths = {}
