@@ -47,7 +47,8 @@ def print_song(
 
     lowered_db : by how much the whole set is lower than what is heard, so that no file passes full scale and the balance stays.
 
-    The same Plan gives the same bytes on any machine. Raises CancelledError, OSError.
+    The same Plan gives the same bytes on machines of one kind; elsewhere a library's last bit may differ where a top is drawn anew or a fade is
+    shaped. Raises CancelledError, OSError.
     """
     recordings = assembled(plan, recordings)
     rate, length = recordings.sample_rate_hz, recordings.length(plan.take)
