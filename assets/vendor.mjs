@@ -9,6 +9,8 @@ const files = [
   ["@fontsource-variable/source-sans-3/LICENSE", "fonts/source-sans-3.LICENSE.txt"],
   ["@fontsource/b612-mono/files/b612-mono-latin-400-normal.woff2", "fonts/b612-mono.woff2"],
   ["@fontsource/b612-mono/LICENSE", "fonts/b612-mono.LICENSE.txt"],
+  ["axe-core/axe.min.js", "../../../tests/browser/vendor/axe.min.js"], // for tests only: nothing of it is served
+  ["axe-core/LICENSE", "../../../tests/browser/vendor/axe.LICENSE.txt"],
 ];
 for (const [source, target] of files) {
   const place = new URL(target, to);

@@ -175,6 +175,10 @@ export function hand(path, values) {
       const all = values.call(this, name);
       return all ? all[key] : 0;
     },
+    /** Whether a switch is on; off as long as nothing is known. */
+    isOn(key, name = "") {
+      return this.read(key, name) === true;
+    },
     slide(event, field, name = "") {
       const value = fit(Number(event.target.value), field);
       this.$store.page.try({ [path.call(this, field.key, name)]: value });

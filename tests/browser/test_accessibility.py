@@ -1,0 +1,45 @@
+"""Every page as an independent checker sees it (axe-core): nothing that WCAG 2.2 A and AA forbid, in the dim room and in daylight."""
+
+from pathlib import Path
+
+import pytest
+
+from arkund.studio.pages.questions import PAGES
+
+CHECKER = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+RULES = "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], rules: {'empty-table-header': {enabled: true}}})"
+OTHERS = ("logbook", "sheet", "ear")
+
+
+@pytest.fixture
+def visitor(chromium):
+    """A page that lets the checker in beside our strict policy."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+    page = context.new_page()
+    page.set_default_timeout(60_000)
+    yield page
+    context.close()
+
+
+def violations(page, where: str) -> list[str]:
+    """Return what the checker says of a page, in the dim room and in daylight."""
+    page.goto(where)
+    if "/s/" in where and not where.rstrip("/").endswith(OTHERS):
+        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+    page.add_script_tag(content=CHECKER)
+    out = []
+    for light in (False, True):
+        page.evaluate("(light) => document.documentElement.toggleAttribute('data-light', light)", light)
+        found = page.evaluate(RULES)
+        assert found["passes"], where  # it looked at something
+        out += [f"{where}: {v['id']}: {node['html'][:160]}" for v in found["violations"] for node in v["nodes"]]
+    return out
+
+
+class TestEveryPage:
+    """No violation of levels A and AA."""
+
+    def test_start_page_and_steps(self, visitor, address, session):
+        """The start page, every step, the logbook, the recall sheet and the ear room."""
+        wheres = [address, *(f"{session}/{name}/" for name in (*PAGES, *OTHERS))]
+        assert [fault for where in wheres for fault in violations(visitor, where)] == []
