@@ -6,6 +6,8 @@ import pytest
 
 from arkund.studio.pages.questions import PAGES
 
+pytestmark = pytest.mark.browser
+
 CHECKER = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 RULES = "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], rules: {'empty-table-header': {enabled: true}}})"
 OTHERS = ("logbook", "sheet", "ear")

@@ -134,3 +134,22 @@ class TestPages:
         expect(field).not_to_have_value(was)
         assert float(field.input_value()) == pytest.approx(float(was) + 1 / 48, abs=1e-3)
         page.locator("#undo").click()
+
+
+class TestMessages:
+    """What is said has a place of its own."""
+
+    def test_the_picture_does_not_jump_under_the_hand(self, page, session):
+        """The chart stands where it stood, before a Move, while its message is shown, and after."""
+        page.goto(f"{session}/tone/")
+        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        chart = page.locator("canvas").first
+        before = chart.bounding_box()["y"]
+        page.get_by_role("button", name="+ bell").click()
+        expect(page.locator("#message")).to_contain_text("bell added")
+        assert chart.bounding_box()["y"] == before
+        page.locator("#undo").click()
+        expect(page.locator("#message")).not_to_contain_text("filter", timeout=10_000)
+        page.keyboard.press("Escape")
+        expect(page.locator("#message")).to_be_empty()
+        assert chart.bounding_box()["y"] == before

@@ -11,9 +11,10 @@ from django.test import Client
 from django.utils import timezone
 
 from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.findings import Finding
 from arkund.studio.jobs import background, kinds, runner
 from arkund.studio.models import Job, Measured, Session
-from arkund.studio.services import moves, store, whole
+from arkund.studio.services import moves, proposing, store, whole
 from arkund.studio.services.recordings import recordings_of
 
 pytestmark = pytest.mark.django_db
@@ -135,6 +136,24 @@ class TestRun:
         assert job.remaining_s == pytest.approx(30.0)
         job.progress = 0.01
         assert job.remaining_s is None
+
+
+class TestPropose:
+    """Every first choice as a job."""
+
+    def test_asks_first_which_mic_is_which(self, session, monkeypatch):
+        """Where two mics look swapped nothing is done on top of it; who wants it all the same says so."""
+        swapped = Finding("load", "load:swap:a:b", "a", "A and B look swapped", "")
+        near = Finding("load", "load:swap:c:d", "c", "C and D may be swapped", "")
+        monkeypatch.setattr(proposing, "find", lambda step, measure: [swapped, near] if step == "load" else [])
+        asked = ended(runner.start("propose", {}, "every first choice", session.pk))
+        assert (asked.state, asked.result) == (Job.DONE, {"moves": 0, "ask": ["A and B look swapped"]})
+        assert not session.moves.exists()
+        monkeypatch.setattr(proposing, "propose_all", lambda *_: [1, 2])
+        anyway = ended(runner.start("propose", {"anyway": True}, "every first choice", session.pk))
+        assert anyway.result == {"moves": 2}
+        proposing.leave(session.pk, swapped, "they are meant so")
+        assert ended(runner.start("propose", {}, "every first choice", session.pk)).result == {"moves": 2}
 
 
 class TestResume:

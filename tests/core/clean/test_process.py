@@ -4,12 +4,15 @@ import numpy as np
 import pytest
 
 from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.process import reach
+from arkund.core.clean.process import key_filter, reach
 from arkund.core.clean.propose import propose, start_settings, wants_gate
 from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp.bank import bank_of
+from arkund.core.dsp.filters import magnitude_db
 from arkund.core.dsp.reach import NOTHING
 from arkund.core.plan.plan import MicPlan
+from arkund.core.punch.process import detector
+from arkund.core.punch.settings import CompressorSettings
 from arkund.core.render.strips import Strips
 
 RATE = 48_000
@@ -116,3 +119,20 @@ class TestSeparation:
             propose(MicPlan(id="t", name="T", piece="tom1", role="close"), GateSettings(), Separation("t", (), {}))
             is None
         )
+
+
+class TestKeyFilter:
+    """What the key hears is what is set."""
+
+    def test_only_the_ends_of_the_range_hear_everything(self):
+        """One Hz inside of them there is a filter: nothing that can be set is a wire without saying so."""
+        ends = GateSettings(key_low_hz=20.0, key_high_hz=20_000.0)
+        assert key_filter(ends, RATE) == ()
+        for inside in (ends.replace(key_low_hz=21.0), ends.replace(key_high_hz=19_999.0)):
+            assert len(key_filter(inside, RATE)) == 2
+        axis = np.array([21.0, 24.0])
+        low = magnitude_db(key_filter(ends.replace(key_low_hz=24.0), RATE), axis, RATE)
+        assert low[1] == pytest.approx(-3.0, abs=0.1)
+        assert low[0] < low[1] - 1.0
+        assert detector(CompressorSettings(detector_low_hz=20.0), RATE) == ()
+        assert len(detector(CompressorSettings(detector_low_hz=21.0), RATE)) == 1
