@@ -17,6 +17,7 @@ from arkund.core.errors import AudioError, SettingsError
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.services import archiving, cards, copies, housekeeping, moves, opening, owner, quarantine, store
 from arkund.studio.services.doctor import examine
+from arkund.studio.services.importing import import_folder
 from arkund.studio.services.recordings import recordings_of
 
 ARKUND = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()"]
@@ -115,6 +116,14 @@ class TestCopies:
             copies.keep()
         assert copies.kept() == whole
 
+    def test_a_disk_that_refuses_keeps_nobody_from_working(self, monkeypatch, caplog, db):
+        """A start goes on without a copy, and says so in the log."""
+        monkeypatch.setattr(
+            copies, "keep", lambda: (_ for _ in ()).throw(sqlite3.OperationalError("database or disk is full"))
+        )
+        copies.keep_if_possible()
+        assert "could not be copied" in caplog.text
+
     def test_the_newest_whole_one_takes_its_place(self, data):
         """By command; what stood there is put aside, and a damaged copy is passed over."""
         with closing(sqlite3.connect(data / "arkund.sqlite3")) as source:
@@ -137,8 +146,7 @@ class TestQuarantine:
     def test_a_deleted_session_comes_back(self, session, little):
         """Its recordings and its card are put aside; brought back, it is the same with its logbook."""
         moves.apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
-        session.refresh_from_db()
-        cards.refresh()
+        session.refresh_from_db()  # the card is an hour old: it is written once more as the session goes
         digests = set(MicRecording.objects.values_list("digest", flat=True))
         housekeeping.remove(session)
         assert not Session.objects.exists()
@@ -212,6 +220,15 @@ class TestCards:
         path.unlink()
         with pytest.raises(AudioError, match="missing"):
             cards.rebuild(cards.read_all()[0])
+
+    def test_a_disk_that_refuses_costs_the_card_alone(self, folder, monkeypatch):
+        """The session stands, and its card follows at the next start."""
+        monkeypatch.setattr(cards, "write", lambda session: (_ for _ in ()).throw(OSError(28, "full")))
+        session = import_folder(folder)
+        assert not cards.path_of(session.uid).exists()
+        monkeypatch.undo()
+        housekeeping.clear_up()
+        assert cards.path_of(session.uid).exists()
 
     def test_a_newer_card_is_not_lost(self, session):
         """Where the database knows the session as it once was, both are kept."""

@@ -19,10 +19,8 @@ from arkund.core.errors import SettingsError
 
 HIGHEST_SHARE = 0.499  # of the sample rate: the highest frequency that a filter may be tuned to
 FIT_POINTS = 96  # frequencies at which a numerator is fitted
-MOST_EVALUATIONS, QUICK_EVALUATIONS = (
-    120,
-    8,
-)  # of a fit; a steep filter has four sections, and is to follow a hand that drags it
+MOST_EVALUATIONS = 120  # of a fit
+QUICK_EVALUATIONS = 8  # where a filter has up to four sections and is to follow the hand that drags it
 SECOND_POLE = math.exp(-3.0)  # of a section of first order, where the search begins
 GOOD_FIT_DB = 0.05  # a fit this good is not refined further
 REACH_DB = 120.0  # a filter has settled when its ringing has fallen this far

@@ -26,7 +26,7 @@ class Band(Settings):
         Settings.__post_init__(self)
         if self.kind in SHELVES and self.q > MOST_SHELF_Q:
             raise SettingsError(
-                f"q: {self.q:g} is outside 0.3 to {MOST_SHELF_Q:g} for a shelf; a bell may be narrower."
+                f"q: {self.q:g} is outside {self.ranges()['q'].low:g} to {MOST_SHELF_Q:g} for a shelf; a bell may be narrower."
             )
 
 

@@ -52,7 +52,7 @@ def _serve(host: str, port: int, at: str) -> None:
     opening.check_whole()
     server = door.open_at(application, host, port)  # a port that is taken is told before anything is touched
     if copies.database().exists():
-        copies.keep()
+        copies.keep_if_possible()
     migrate()
     opening.check_age()
     if settings.LOGIN_REQUIRED and not get_user_model().objects.filter(is_active=True).exists():

@@ -113,7 +113,7 @@ def restore(
             with transaction.atomic():
                 session = create(document.with_lengths(lengths), name)
                 created(session.pk)
-        cards.write(session)
+        cards.keep(session)
     except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, NotImplementedError, EOFError) as error:
         raise AudioError(f"{path.name}: is not a whole Arkund archive ({error}); copy it again.") from error
     except OSError as error:

@@ -37,7 +37,7 @@ def load(session: Session, path: Path, version: int | None = None) -> Move:
             move = moves.apply(
                 session.pk, {"backing.on": True}, step="load", title=f"Backing track {path.name}", version=version
             )
-        cards.write(Session.objects.get(pk=session.pk))
+        cards.keep(Session.objects.get(pk=session.pk))
     return move
 
 

@@ -5,6 +5,7 @@ mics and hashes, Plan and logbook as they stood when it was written: when the se
 """
 
 import json
+import logging
 import os
 import tempfile
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from arkund.core.settings import read_json
 from arkund.studio.models import Session
 from arkund.studio.services import quarantine, store
 
+log = logging.getLogger(__name__)
 LONGEST_LINE = 10_000  # bytes
 ENDING = ".card.jsonl"
 
@@ -55,6 +57,14 @@ def write(session: Session) -> Path:
     return path
 
 
+def keep(session: Session) -> None:
+    """Write a session's card; a disk that refuses costs the card, not the session: it is written again within the hour, and at the next start."""
+    try:
+        write(session)
+    except OSError:
+        log.exception("the card of session %s could not be written", session.pk)
+
+
 def read_all() -> list[Card]:
     """Return the cards that lie there; a damaged one has no name."""
     return [_read(path) for path in sorted(store.audio_folder().glob(f"*{ENDING}"))]
@@ -88,7 +98,7 @@ def refresh() -> None:
     written = {card.uid: card.version for card in read_all()}
     for session in Session.objects.filter(ready=True):
         if written.get(session.uid, -1) < session.version:
-            write(session)
+            keep(session)
 
 
 def rebuild(card: Card) -> Session:
@@ -114,7 +124,7 @@ def rebuild(card: Card) -> Session:
         quarantine.put_aside(card.path)
     else:
         session = document.create(said.with_lengths(lengths), uid=card.uid)
-    write(session)
+    keep(session)
     return session
 
 
@@ -130,7 +140,8 @@ def rebuild_all() -> tuple[list[Session], list[str]]:
 
 
 def put_aside(session: Session) -> None:
-    """Put a session's card aside, before its rows are deleted."""
+    """Put a session's card aside as the session stands, before its rows are deleted."""
+    keep(session)
     path = path_of(session.uid)
     if path.exists():
         quarantine.put_aside(path)

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from django.conf import settings
-from django.db import connection, connections
+from django.db import DatabaseError, connection, connections
 
 from arkund.core.errors import SettingsError
 from arkund.studio.services import cards, quarantine, store
@@ -119,13 +119,21 @@ class Keeper:
 
 
 def keep_all() -> None:
-    """Keep a copy of the database and the sessions' cards; a disk that refuses is logged and tried again in an hour."""
+    """Keep a copy of the database and the sessions' cards."""
+    keep_if_possible()
+    try:
+        cards.refresh()
+    except DatabaseError:
+        log.exception("the cards could not be looked at")
+    finally:
+        connection.close()
+
+
+def keep_if_possible() -> None:
+    """Keep a copy of the database; a disk that refuses is logged and asked again in an hour: it must not keep anybody from working."""
     try:
         with connection.cursor() as cursor:
             cursor.execute("PRAGMA wal_checkpoint(PASSIVE)")  # on the disk before a card says so
         keep()
-        cards.refresh()
-    except Exception:
+    except (OSError, sqlite3.Error, DatabaseError):
         log.exception("the database could not be copied")
-    finally:
-        connection.close()

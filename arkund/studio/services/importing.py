@@ -98,7 +98,7 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
     with transaction.atomic():
         session = _create(name or folder.name, rate, rows, song_of(tempo, map_of_file, stamped, files), warnings)
         created(session.pk)
-    cards.write(session)
+    cards.keep(session)
     return session
 
 
