@@ -8,8 +8,7 @@ from arkund.core.demo.recording import Kit, Library, TrueHit, record, truth_of, 
 from arkund.core.demo.score import HARD_CASES, Playing, bar_s, play
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.resolve import Hit
-from arkund.core.hits.settings import Channel
-from arkund.core.kit.pieces import is_close, timing_mic
+from arkund.core.hits.settings import Channel, channels_of
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 
 
@@ -59,12 +58,7 @@ class SmallKit:
 
     @property
     def channels(self) -> list[Channel]:
-        mics = self.plan.mics
-        out = []
-        for mic in mics:
-            close = is_close(mic.role) and mic.piece != "kit"
-            out.append(Channel(mic.piece if close else "kit", close, close and timing_mic(mics, mic.piece) is mic))
-        return out
+        return channels_of(self.plan.mics)
 
 
 def small_kit(

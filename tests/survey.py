@@ -34,6 +34,7 @@ class OtherRecorded(Recorded):
 
     table = "survey"
     tuned = (0.95, 1.05)
+    dulls = False
 
 
 def survey(seed: int, strokes_of: type) -> None:

@@ -173,6 +173,7 @@ class Recorded(Making):
 
     table = "teaching"
     tuned = (0.8, 1.25)
+    dulls = True  # one recorded foot-closed hat is too few to learn from: closed ones without their stick, dulled, serve as well
 
     def _stroke(self, struck: Struck, plain: np.ndarray) -> np.ndarray:
         rate, now = struck.rate, struck.now
@@ -183,7 +184,11 @@ class Recorded(Making):
         if sound == "hihat":
             sound += " " + {"half": "open", "": "closed"}.get(struck.articulation, struck.articulation)
         known = recorded.strokes(self.table, sound, rate)
+        dulled = self.dulls and struck.articulation == "foot"
+        if dulled:
+            known += recorded.strokes(self.table, "hihat closed", rate)
         x = known[int(kit.integers(0, 1 << 30)) % len(known)]
+        x = _dulled(x, kit, rate) if dulled else x
         tune = np.exp(kit.uniform(*np.log(self.tuned)) + now.normal(0, 0.004))
         x = np.interp(np.arange(int(x.size / tune)) * tune, np.arange(x.size), x)
         softer = kit.uniform(0.0, 1.2)
@@ -205,6 +210,14 @@ def _band(struck: Struck, centre_hz: float, wide: float) -> np.ndarray:
     noise = struck.now.standard_normal(struck.times_s.size)
     x = signal.sosfilt(signal.butter(2, edges, "bandpass", fs=rate, output="sos"), noise)
     return x / (np.std(x) + 1e-9)
+
+
+def _dulled(x: np.ndarray, kit: np.random.Generator, rate: int) -> np.ndarray:
+    """Return a hat's stroke without its stick: rising slowly, dark and short."""
+    t = np.arange(x.size) / rate
+    x = x * (1.0 - np.exp(-t / kit.uniform(0.0003, 0.004))) * np.exp(-t / kit.uniform(0.012, 0.1))
+    low_hz = np.exp(kit.uniform(np.log(2000), np.log(12_000)))
+    return signal.sosfilt(signal.butter(1, low_hz, "low", fs=rate, output="sos"), x)
 
 
 def _reflected(x: np.ndarray, always: np.random.Generator, rate: int) -> np.ndarray:

@@ -26,8 +26,8 @@ TEACHING = {
     "hihat closed": ("Hi-Hat Closed",),
     "hihat foot": ("Hi-Hat Foot",),
     "hihat open": ("Hi-Hat Half-Open",),
-    "ride": ("Ride1", "BellRide"),
-    "crash": ("Crsh 1", "China Crash"),
+    "ride": ("Ride1", "BellRide", "808 Ride"),
+    "crash": ("Crsh 1", "China Crash", "Splash", "Orchcrash"),
     "sticks": ("Rim Tap",),
 }  # fmt: skip
 SURVEY = {

@@ -25,6 +25,7 @@ ROUNDS = 400
 KEPT_BACK = 10  # each tenth kit
 NEAR_FROM_MS, NEAR_TO_MS = -4.0, 5.0  # of a true stroke: other candidates there neither teach nor count
 WITHIN_MS = 5.0
+CYMBALS = ("hihat", "ride", "crash", "sticks")
 HIT, NOT_A_HIT, UNCLEAR = 1, 0, -1
 
 
@@ -54,13 +55,20 @@ def labels(s: evidence.Scene, truth: list[tuple]) -> np.ndarray:
     out = np.zeros(s.frames.size, np.int8)
     for number, name in enumerate(s.names):
         mine = np.flatnonzero(s.pieces == number)
-        for at_ms in (ms for piece, ms, _ in truth if piece == name):
+        for at_ms in (ms for ms, _ in strokes_of(name, s, truth)):
             away = s.frames[mine] - at_ms
             near = mine[(away > NEAR_FROM_MS) & (away < NEAR_TO_MS)]
             if near.size:
                 out[near[out[near] != HIT]] = UNCLEAR
                 out[near[np.argmin(np.abs(s.frames[near] - at_ms - 0.3))]] = HIT
     return out
+
+
+def strokes_of(name: str, s: evidence.Scene, truth: list[tuple]) -> list[tuple]:
+    """Return (ms, ghost) of a piece's true strokes, or of all cymbals without a mic."""
+    if name == evidence.ELSEWHERE:
+        return sorted((ms, ghost) for piece, ms, ghost in truth if piece in CYMBALS and piece not in s.names)
+    return sorted((ms, ghost) for piece, ms, ghost in truth if piece == name)
 
 
 def first_hearing(path: Path) -> tuple[np.ndarray, np.ndarray]:
@@ -108,7 +116,7 @@ def tally(s: evidence.Scene, sure: np.ndarray, truth: list[tuple], least: float)
     out = {}
     for number, name in enumerate(s.names):
         found = s.frames[kept & (s.pieces == number)].astype(float)
-        mine = sorted((ms, ghost) for piece, ms, ghost in truth if piece == name)
+        mine = strokes_of(name, s, truth)
         right = ghosts = 0
         for ms, ghost in mine:
             near = np.flatnonzero(np.abs(found - ms) < WITHIN_MS)
@@ -127,8 +135,8 @@ def show(paths: list[Path], sures: list[np.ndarray], least: float) -> None:
             total[name] = total.get(name, 0) + row
     for name, row in total.items():
         print(f"  {name:<6} F {2 * row[0] / max(row[1] + row[2], 1):.3f}  right {row[0]} true {row[1]} found {row[2]}")
-    shells = sum(row for name, row in total.items() if name not in ("hihat", "ride"))
-    close = sum(total.values())
+    shells = sum(row for name, row in total.items() if name not in ("hihat", "ride", evidence.ELSEWHERE))
+    close = sum(row for name, row in total.items() if name != evidence.ELSEWHERE)
     print(
         f"sure {least}: kick, snare, toms {2 * shells[0] / (shells[1] + shells[2]):.4f}, all close {2 * close[0] / (close[1] + close[2]):.4f}, "
         f"ghosts {shells[3]} of {shells[4]}",

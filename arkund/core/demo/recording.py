@@ -10,7 +10,7 @@ from scipy import signal
 
 from arkund.core.demo.room import MicPlace, arrival_s, heard, usual_mics, usual_voices
 from arkund.core.demo.score import GHOST_BELOW_DB, Stroke
-from arkund.core.demo.strokes import LEVELS_DB, VARIANTS, Voice, stroke
+from arkund.core.demo.strokes import LEVELS_DB, VARIANTS, Voice, noise, stroke
 from arkund.core.dsp import _kernels
 from arkund.core.units import db_to_gain
 
@@ -19,6 +19,7 @@ ONSET_SHARE = 0.1  # a hit begins where its direct sound exceeds this share of i
 REVERB_S = 0.55
 DARK_HZ = 900.0
 SYMPATHY_DB = -30.0  # tom heads ringing along with kick and snare, against a full tom stroke
+BUZZ_DB = -36.0  # snare wires buzzing along with kick and toms, against a full snare stroke
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +32,7 @@ class Kit:
     mics: tuple[MicPlace, ...] = field(default_factory=usual_mics)
     bleed_db: float = 0.0  # extra bleed into close mics
     sympathy_db: float = SYMPATHY_DB
+    buzz_db: float = BUZZ_DB
     noise_dbfs: float = NOISE_DBFS
     hum_dbfs: float | None = None
     dc: float = 0.0
@@ -155,7 +157,15 @@ def _stem_tracks(kit: Kit, strokes: list[Stroke], n: int, library: Library) -> d
             if stop > start:
                 track[start:stop] += gain * part[: stop - start]
     for tom in (p for p in kit.voices if p.startswith("tom") or p == "floor"):
-        _sympathy(kit, tom, strokes, tracks.setdefault((tom, "head"), np.zeros(n, np.float32)))
+        _along(
+            ("kick", "snare"),
+            _ringing(kit, tom),
+            strokes,
+            tracks.setdefault((tom, "head"), np.zeros(n, np.float32)),
+            kit,
+        )
+    wires = tracks.setdefault(("snare", "wires"), np.zeros(n, np.float32))
+    _along(("kick", "tom1", "tom2", "floor"), _buzzing(kit), strokes, wires, kit)
     return tracks
 
 
@@ -169,17 +179,31 @@ def _choke(stem: np.ndarray, after_s: float, rate: int) -> np.ndarray:
     return out
 
 
-def _sympathy(kit: Kit, tom: str, strokes: list[Stroke], track: np.ndarray) -> None:
+def _ringing(kit: Kit, tom: str) -> np.ndarray:
+    """Return how a tom's head rings along with a full stroke of another drum."""
     voice, rate = kit.voices[tom], kit.sample_rate_hz
     t = np.arange(int(4 * voice.decay_s * rate)) / rate
     ring = np.sin(2 * np.pi * voice.tune_hz * t) * np.exp(-t / voice.decay_s) * (1 - np.exp(-t / 0.015))
-    ring = (ring * db_to_gain(kit.sympathy_db)).astype(np.float32)
+    return (ring * db_to_gain(kit.sympathy_db)).astype(np.float32)
+
+
+def _buzzing(kit: Kit) -> np.ndarray:
+    """Return how the snare's wires buzz along with a full stroke of another drum: later than their own stroke, and for longer."""
+    rate, rng = kit.sample_rate_hz, np.random.default_rng([kit.seed, 13])
+    buzz = noise(
+        np.arange(int(0.5 * rate)) / rate, 1800, 9000, rng.uniform(0.002, 0.008), rng.uniform(0.05, 0.12), rng, rate
+    )
+    return (buzz / np.abs(buzz).max() * db_to_gain(kit.buzz_db)).astype(np.float32)
+
+
+def _along(pieces: tuple[str, ...], sound: np.ndarray, strokes: list[Stroke], track: np.ndarray, kit: Kit) -> None:
+    """Add to a track what sounds along with every stroke of some pieces."""
     for s in strokes:
-        if s.piece in ("kick", "snare"):
-            start = int(s.time_s * rate)
-            stop = min(start + ring.size, track.size)
+        if s.piece in pieces:
+            start = int(s.time_s * kit.sample_rate_hz)
+            stop = min(start + sound.size, track.size)
             if stop > start:
-                track[start:stop] += db_to_gain(s.level_db) * ring[: stop - start]
+                track[start:stop] += db_to_gain(s.level_db) * sound[: stop - start]
 
 
 def _dark(track: np.ndarray, rate: int) -> np.ndarray:

@@ -8,10 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 GHOST_BELOW_DB = -17.0  # a snare stroke softer than this against a full one is a ghost note
+BEATS = {"sixeight": 2, "three": 3}  # of a bar; all others have four
+CORRECTED = 0.25  # of the distance from the click, at each beat
+FOOT_UNDER = {"snare": 0.35, "kick": 0.1, "ride": 0.1}  # how often a hat is closed by the foot under a stroke
+PEDAL = 0.8  # the same under back-beats while the ride keeps time
 HARD_CASES = (
     "kick_with_snare",  # kick and snare 0-25 ms apart, either order
     "ghost_by_other",  # a ghost note within 12 ms of a kick, tom or hat
-    "foot_hat_under_backbeat",
+    "foot_hats",  # closed by the foot under a snare, kick or ride stroke: a soft, dull chick
     "soft_hats",  # soft hats beside a loud snare
     "tom_with_kick_or_snare",
     "unmiked_cymbals",  # crashes and a ride without a mic of their own, in the hat mic
@@ -34,7 +38,7 @@ class Stroke:
 class Playing:
     """How a part is played."""
 
-    style: str = "straight"  # straight, busy, slow, sixeight
+    style: str = "straight"  # straight, busy, slow, sixeight, three
     bpm: float = 120.0
     bars: int = 8
     start_s: float = 1.0
@@ -42,6 +46,8 @@ class Playing:
     spread_ms: float = 4.0  # human spread of each stroke
     push_ms: float = 0.0  # snare against the grid; negative = early
     drift_ms_per_bar: float = 0.0
+    wander_ms: float = 0.0  # rms: how far the whole playing strays around a steady click, which it comes back to
+    loose_percent: float = 0.0  # without a click: by how much the tempo of a bar differs from that of the bar before
     hard: tuple[str, ...] = ()
     cymbal: str = "hihat"  # what keeps time
     hat_db: float = -6.0
@@ -52,18 +58,48 @@ class Playing:
 
 def bar_s(playing: Playing) -> float:
     """Return the length of a bar in seconds (6/8 counts its bpm in dotted quarters)."""
-    return (2 if playing.style == "sixeight" else 4) * 60.0 / playing.bpm
+    return BEATS.get(playing.style, 4) * 60.0 / playing.bpm
+
+
+def lines_s(playing: Playing) -> np.ndarray:
+    """Return when each bar begins and the last ends, in seconds [shape=(bars + 1,)]; without a click no two are alike."""
+    steps = np.full(playing.bars, bar_s(playing))
+    if playing.loose_percent:
+        walk = np.random.default_rng([playing.seed, 17]).normal(0.0, playing.loose_percent / 100.0, playing.bars)
+        steps = steps * np.exp(np.cumsum(walk))
+    return (
+        playing.start_s
+        + np.concatenate([[0.0], np.cumsum(steps)])
+        + playing.drift_ms_per_bar / 1000.0 * np.arange(playing.bars + 1)
+    )
+
+
+def _strayed(playing: Playing):
+    """Return how late the playing as a whole is at a moment, as a function of seconds.
+
+    A drummer corrects about a quarter of what he hears himself beside the click at each beat. (D. Vorberg and H.-H. Schulze, Linear phase-correction in
+    synchronization, J. Math. Psychol. 2002)
+    """
+    if not playing.wander_ms:
+        return lambda time_s: 0.0
+    beats = playing.bars * BEATS.get(playing.style, 4) + 8
+    noise = np.random.default_rng([playing.seed, 18]).standard_normal(beats)
+    late, kept = np.zeros(beats), 1.0 - CORRECTED
+    for k in range(1, beats):
+        late[k] = kept * late[k - 1] + np.sqrt(1.0 - kept**2) * noise[k]
+    at = playing.start_s + (np.arange(beats) - 4) * 60.0 / playing.bpm
+    return lambda time_s: playing.wander_ms / 1000.0 * float(np.interp(time_s, at, late))
 
 
 def play(playing: Playing) -> list[Stroke]:
     """Return the strokes of a part, sorted by time."""
     rng = np.random.default_rng(playing.seed)
     strokes: list[Stroke] = []
-    length = bar_s(playing)
+    length, lines, strayed = bar_s(playing), lines_s(playing), _strayed(playing)
     if "count_in" in playing.hard:
         strokes += [Stroke(playing.start_s - (4 - k) * length / 4, "sticks", -2.0) for k in range(4)]
     for bar in range(playing.bars):
-        at = playing.start_s + bar * length + playing.drift_ms_per_bar * bar / 1000.0
+        at, lasts = lines[bar], lines[bar + 1] - lines[bar] - playing.drift_ms_per_bar / 1000.0
         fill = playing.fills and bar % 4 == 3
         bar_strokes = _PATTERNS[playing.style](playing, rng, fill)
         if bar % 4 == 0 and bar:
@@ -71,7 +107,8 @@ def play(playing: Playing) -> list[Stroke]:
         for place, piece, level, articulation in bar_strokes:
             late = rng.normal(0.0, playing.spread_ms / 1000.0)
             late += playing.push_ms / 1000.0 if piece == "snare" and level > GHOST_BELOW_DB else 0.0
-            strokes.append(Stroke(at + place * length + late, piece, float(level), articulation))
+            meant_s = at + place * lasts
+            strokes.append(Stroke(meant_s + strayed(meant_s) + late, piece, float(level), articulation))
     strokes = _make_hard(strokes, playing, rng)
     return _playable(strokes)
 
@@ -157,7 +194,19 @@ def _sixeight(playing: Playing, rng, fill: bool) -> list[tuple]:
     return out + [(p, "snare", _ghost(rng), "") for p in (1 / 3, 2 / 3, 5 / 6) if rng.random() < 0.35]
 
 
-_PATTERNS = {"straight": _straight, "busy": _busy, "slow": _slow, "sixeight": _sixeight}
+def _three(playing: Playing, rng, fill: bool) -> list[tuple]:
+    out = _keeper(playing, rng, np.arange(6) / 6, fill)
+    out += [(0.0, "kick", rng.uniform(-3, 0), "")]
+    if rng.random() < 0.3:
+        out.append((1 / 6, "kick", rng.uniform(-6, -2), ""))
+    backs = ((1 / 3, 2 / 3), (2 / 3,))[playing.seed % 2]
+    out += [(place, "snare", _back(rng), "") for place in backs if not (fill and place >= 0.5)]
+    if fill:
+        return out + _fill(playing, rng, 1 / 12)
+    return out + [(p, "snare", _ghost(rng), "") for p in (1 / 4, 5 / 12, 11 / 12) if rng.random() < 0.3]
+
+
+_PATTERNS = {"straight": _straight, "busy": _busy, "slow": _slow, "sixeight": _sixeight, "three": _three}
 
 
 def _make_hard(strokes: list[Stroke], playing: Playing, rng) -> list[Stroke]:
@@ -167,8 +216,10 @@ def _make_hard(strokes: list[Stroke], playing: Playing, rng) -> list[Stroke]:
         back = s.piece == "snare" and s.level_db > GHOST_BELOW_DB
         if back and "kick_with_snare" in hard and rng.random() < 0.35:
             out.append(Stroke(s.time_s + rng.uniform(-0.025, 0.025), "kick", rng.uniform(-6, 0)))
-        if back and "foot_hat_under_backbeat" in hard and rng.random() < 0.4:
-            out.append(Stroke(s.time_s + rng.normal(0, 0.004), "hihat", rng.uniform(-12, -7), "foot"))
+        under = FOOT_UNDER.get(s.piece, 0.0) if s.level_db > GHOST_BELOW_DB else 0.0
+        under = PEDAL if back and playing.cymbal == "ride" else under
+        if "foot_hats" in hard and under and rng.random() < under:
+            out.append(Stroke(s.time_s + rng.normal(0, 0.004), "hihat", rng.uniform(-16, -7), "foot"))
         if s.piece in ("kick", "hihat") and "ghost_by_other" in hard and rng.random() < 0.15:
             out.append(Stroke(s.time_s + rng.uniform(-0.012, 0.012), "snare", _ghost(rng)))
         if s.piece in ("kick", "snare") and "tom_with_kick_or_snare" in hard and rng.random() < 0.08:

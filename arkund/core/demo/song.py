@@ -64,7 +64,7 @@ def strokes_of(seed: int, **feel) -> list[Stroke]:
             bars=bars,
             start_s=at,
             seed=seed + number,
-            hard=("count_in",) if number == 0 else ("foot_hat_under_backbeat",) if kind == "bridge" else (),
+            hard=("count_in",) if number == 0 else ("foot_hats",) if kind == "bridge" else (),
             cymbal="ride" if kind == "chorus" else "hihat",
             hat_db=-14.0 if number == 1 else -5.0,
             flam_share=0.1,

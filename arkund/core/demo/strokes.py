@@ -64,7 +64,8 @@ def _modes(t, frequencies_hz, amplitudes, decays_s, rng, *, phase_spread: float 
     return out
 
 
-def _noise(t, low_hz, high_hz, attack_s, decay_s, rng, rate) -> np.ndarray:
+def noise(t, low_hz, high_hz, attack_s, decay_s, rng, rate) -> np.ndarray:
+    """Return a band of noise over times t that rises and decays, of mean square 1 before it does."""
     high = min(high_hz, 0.47 * rate)
     sos = signal.butter(2, [low_hz, high], "bandpass", fs=rate, output="sos")
     burst = signal.sosfilt(sos, rng.standard_normal(t.size))
@@ -87,8 +88,8 @@ def _kick(voice, articulation, hardness, rng, rate) -> Stems:
     upper = [m * voice.tune_hz * rng.uniform(0.99, 1.01) for m in voice.modes[1:7]]
     amplitudes = [0.45 * hardness / (k + 1) for k in range(6)]
     body += _modes(t, upper, amplitudes, [0.09 / (1 + 0.3 * k) for k in range(6)], rng)
-    beater = 0.55 * hardness * _noise(t, 1800, 5200, 0.0002, 0.004, rng, rate)
-    beater += 0.5 * _noise(t, 250, 1400, 0.0003, 0.007, rng, rate)
+    beater = 0.55 * hardness * noise(t, 1800, 5200, 0.0002, 0.004, rng, rate)
+    beater += 0.5 * noise(t, 250, 1400, 0.0003, 0.007, rng, rate)
     return {"body": _rise(body, 0.0025, rate), "beater": _rise(0.7 * beater, 0.0004, rate)}
 
 
@@ -100,11 +101,11 @@ def _snare(voice, articulation, hardness, rng, rate) -> Stems:
     head = _modes(t, frequencies, amplitudes, decays, rng)
     if voice.ring_hz:
         head += _modes(t, [voice.ring_hz], [10 ** (voice.ring_db / 20)], [0.35], rng)
-    head += 0.35 * hardness * _noise(t, 1500, 7000, 0.0001, 0.004, rng, rate)
+    head += 0.35 * hardness * noise(t, 1500, 7000, 0.0001, 0.004, rng, rate)
     if articulation == "rim":
         head += 0.6 * _modes(t, [1750, 2610, 3420], [1, 0.7, 0.5], [0.012, 0.01, 0.008], rng)
-    wires = _noise(t, 1800, 11000, 0.0015, 0.055 + 0.05 * hardness, rng, rate)
-    wires += 0.5 * _noise(t, 4000, 14000, 0.0006, 0.03, rng, rate)
+    wires = noise(t, 1800, 11000, 0.0015, 0.055 + 0.05 * hardness, rng, rate)
+    wires += 0.5 * noise(t, 4000, 14000, 0.0006, 0.03, rng, rate)
     wires *= 0.2 + 0.12 * (1.0 - hardness)
     return {"head": _rise(head, 0.0006, rate), "wires": _rise(wires, 0.0008, rate)}
 
@@ -116,7 +117,7 @@ def _tom(voice, articulation, hardness, rng, rate) -> Stems:
     upper = [m * voice.tune_hz * rng.uniform(0.99, 1.01) for m in voice.modes[1:]]
     amplitudes = [0.5 * hardness / (1 + 0.4 * k) for k in range(len(upper))]
     head += _modes(t, upper, amplitudes, [voice.decay_s * 0.5 / (1 + 0.4 * k) for k in range(len(upper))], rng)
-    head += 0.3 * hardness * _noise(t, 1800, 6000, 0.0002, 0.005, rng, rate)
+    head += 0.3 * hardness * noise(t, 1800, 6000, 0.0002, 0.005, rng, rate)
     return {"head": _rise(head, 0.001, rate)}
 
 
@@ -134,11 +135,11 @@ def _hihat(voice, articulation, hardness, rng, rate) -> Stems:
     top = min(15_000, 0.46 * rate)
     if articulation == "foot":
         cymbal = _plate(t, 500, 6000, 50, decay, -0.3, rng)
-        cymbal += 2.5 * _noise(t, 900, 7000, 0.003, decay, rng, rate)
+        cymbal += 2.5 * noise(t, 900, 7000, 0.003, decay, rng, rate)
         return {"cymbal": _rise(cymbal, 0.002, rate)}
     cymbal = _plate(t, 900, top, 120, decay * 1.6, 0.15 + 0.3 * hardness, rng)
-    cymbal += 7.0 * _noise(t, 4500, top, 0.0004, decay, rng, rate)
-    cymbal += 5.0 * hardness * _noise(t, 2500, 9000, 0.0001, 0.005, rng, rate)
+    cymbal += 7.0 * noise(t, 4500, top, 0.0004, decay, rng, rate)
+    cymbal += 5.0 * hardness * noise(t, 2500, 9000, 0.0001, 0.005, rng, rate)
     return {"cymbal": _rise(cymbal, 0.0004, rate)}
 
 
@@ -147,7 +148,7 @@ def _ride(voice, articulation, hardness, rng, rate) -> Stems:
     ping = _plate(t, 2200, 6500, 24, 0.35, 0.0, rng) * 1.4
     wash = _plate(t, 350, min(13_000, 0.46 * rate), 160, 1.6, 0.1, rng) * (0.05 + 0.3 * hardness**2)
     wash *= 1.0 - np.exp(-t / 0.02)
-    tip = 11.0 * _noise(t, 2500, 10_000, 0.0002, 0.006, rng, rate)  # the stick stands well above the wash
+    tip = 11.0 * noise(t, 2500, 10_000, 0.0002, 0.006, rng, rate)  # the stick stands well above the wash
     return {"cymbal": _rise(ping + wash + tip, 0.0004, rate)}
 
 
@@ -155,8 +156,8 @@ def _crash(voice, articulation, hardness, rng, rate) -> Stems:
     t = _time(3.0, rate)
     top = min(15_000, 0.46 * rate)
     wash = _plate(t, 280, top, 180, 1.5, 0.1 + 0.2 * hardness, rng) * (1.0 - 0.8 * np.exp(-t / 0.008))
-    wash += 9.0 * hardness * _noise(t, 2500, top, 0.004, 0.5, rng, rate)
-    wash += 4.0 * _noise(t, 1500, 8000, 0.0003, 0.008, rng, rate)
+    wash += 9.0 * hardness * noise(t, 2500, top, 0.004, 0.5, rng, rate)
+    wash += 4.0 * noise(t, 1500, 8000, 0.0003, 0.008, rng, rate)
     return {"cymbal": _rise(wash, 0.0006, rate)}
 
 

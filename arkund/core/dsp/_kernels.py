@@ -392,50 +392,57 @@ def gate(stride, key, gain, params, state):
 
 
 @njit(inline="always", **OPTIONS)
-def shaper_block(stride, x, rows, params, state, one, two, three):
-    """Shape rows in place, with three buffers to work in: see ``shaper``."""
+def shaper_block(stride, x, rows, params, state, one, two):
+    """Shape rows in place, with two buffers to work in: see ``shaper``."""
     L = len(stride)
-    k0, k1 = load(stride, params, 0), load(stride, params, L)
-    k2, k3 = load(stride, params, 2 * L), load(stride, params, 3 * L)
-    floor = load(stride, params, 7 * L)
-    fast, late, held = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
+    dull, release, slow = load(stride, params, 0), load(stride, params, L), load(stride, params, 2 * L)
+    floor = larger(load(stride, params, 3 * L), splat(stride, FLOOR))  # lanes that nobody uses have none
+    step, onset = load(stride, params, 4 * L), load(stride, params, 5 * L)
+    low, env, rest = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
+    left, stroke = load(stride, state, 3 * L), load(stride, state, 4 * L)
     for i in range(rows):
-        level = size(load(stride, x, i * L)) + floor
-        fast = fused(fast - level, where_over(level, fast, k0, k2), level)
-        late = fused(late - level, where_over(level, late, k1, k2), level)
-        held = fused(held - level, where_over(level, held, k0, k3), level)
-        store(one, i * L, fast)
-        store(two, i * L, late)
-        store(three, i * L, held)
-    store(state, 0, fast)
-    store(state, L, late)
-    store(state, 2 * L, held)
-    zero, for_onset = splat(FLAT, f32(0.0)), tiled(FLAT, load(stride, params, 4 * L))
-    for_tail, most = tiled(FLAT, load(stride, params, 5 * L)), tiled(FLAT, load(stride, params, 6 * L))
-    usual = tiled(FLAT, load(stride, params, 8 * L))
+        now = load(stride, x, i * L)
+        low = fused(low - now, dull, now)
+        env = larger(size(now - low) + floor, env * release)
+        rest = where_over(env, rest, fused(rest - env, slow, env), env)
+        store(one, i * L, env)
+        store(two, i * L, rest)
+    zero, full, top = splat(FLAT, f32(0.0)), splat(FLAT, f32(1.0)), tiled(FLAT, load(stride, params, 6 * L))
+    least, steep = tiled(FLAT, load(stride, params, 7 * L)), tiled(FLAT, load(stride, params, 8 * L))
     for at in range(0, rows * L, len(FLAT)):
-        now = lanes_log2(FLAT, load(FLAT, one, at))
-        onset = smaller(larger(now - lanes_log2(FLAT, load(FLAT, two, at)) - usual, zero), most)
-        tail = smaller(larger(lanes_log2(FLAT, load(FLAT, three, at)) - now, zero), most)
-        store(one, at, lanes_exp2(FLAT, fused(for_onset, onset, for_tail * tail)))
+        rise = load(FLAT, one, at) * inverse(load(FLAT, two, at)) - least
+        store(one, at, smaller(larger(rise * steep, zero), full) * top)
+    most = splat(stride, f32(1.0))
+    for i in range(rows):
+        left = larger(left - step, load(stride, one, i * L))
+        wanted = smaller(left, most)
+        stroke = where_over(wanted, stroke, fused(stroke - wanted, onset, wanted), wanted)
+        store(one, i * L, stroke)
+    store(state, 0, low)
+    store(state, L, env)
+    store(state, 2 * L, rest)
+    store(state, 3 * L, left)
+    store(state, 4 * L, stroke)
+    attack, sustain = tiled(FLAT, load(stride, params, 9 * L)), tiled(FLAT, load(stride, params, 10 * L))
+    for at in range(0, rows * L, len(FLAT)):
+        store(one, at, lanes_exp2(FLAT, fused(attack - sustain, load(FLAT, one, at), sustain)))
     times(stride, x[: rows * L], one)
 
 
 @njit(**OPTIONS)
 def shaper(stride, x, params, state):
-    """Shape transients in place.
+    """Shape transients in place: one gain for a stroke's attack, another for what follows.
 
-    Two ratios of envelopes that differ in attack only and in release only, so the result does not depend on
-    level. params rows: 0 fast attack, 1 slow attack, 2 fast release, 3 slow release (coefficients),
-    4 attack amount, 5 sustain amount (octaves of gain per octave of ratio), 6 ratio limit [octaves], 7 floor,
-    8 ratio of attacks that steady sound reaches by itself [octaves].
-    state rows: 0 fast, 1 slow attack, 2 slow release.
+    An onset is where the envelope of what is bright stands well above what it was milliseconds ago, by its ratio, so that the result does not depend on level.
+    params rows: 0 coefficient of the low-pass that is taken from the key, 1 release of its envelope, 2 how slowly the past follows it, 3 floor, 4 how far the
+    attack's gain falls in a sample, 5 coefficient of its rise, 6 where it falls from (above 1: it is held), 7 ratio at which an onset begins, 8 steepness from
+    there to a full one, 9 attack and 10 sustain [octaves]. state rows: 0 low-passed, 1 envelope, 2 its past, 3 left of the attack, 4 share of it.
     """
     values = BLOCK * len(stride)
-    one, two, three = np.zeros(values, np.float32), np.zeros(values, np.float32), np.zeros(values, np.float32)
+    one, two = np.zeros(values, np.float32), np.zeros(values, np.float32)
     for start in range(0, x.size, values):
         part = x[start : start + values]
-        shaper_block(stride, part, part.size // len(stride), params, state, one, two, three)
+        shaper_block(stride, part, part.size // len(stride), params, state, one, two)
 
 
 @njit(inline="always", **OPTIONS)
@@ -532,7 +539,7 @@ def chain(
     """
     LANES = len(stride)
     values = BLOCK * LANES
-    key, gain, more = np.zeros(values, np.float32), np.zeros(values, np.float32), np.zeros(values, np.float32)
+    key, gain = np.zeros(values, np.float32), np.zeros(values, np.float32)
     key_params, key_state, eq_params, eq_state, detector_params, detector_state = filters
     # The lanes that look equally far ahead are taken together.
     looks, ahead, mine = 0, np.zeros(LANES, np.int64), np.zeros(LANES * LANES, np.float32)
@@ -554,7 +561,7 @@ def chain(
             times(stride, part, gain)
         svf_cascade(stride, part, eq_params.size // (6 * LANES), eq_params, eq_state)
         if shaper_params.size:
-            shaper_block(stride, part, rows, shaper_params, shaper_state, key, gain, more)
+            shaper_block(stride, part, rows, shaper_params, shaper_state, key, gain)
         if comp_params.size:
             copied(stride, part, key)
             svf_cascade(stride, wide, detector_params.size // (6 * LANES), detector_params, detector_state)

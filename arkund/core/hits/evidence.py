@@ -19,6 +19,8 @@ RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
 SOFT_DB = 1.5  # a cymbal's, over a few milliseconds
 STRONGEST = 3  # strokes whose middle one is a mic's full level
 FAMILIES = ("kick", "snare", "tom", "cymbal")
+ELSEWHERE = "elsewhere"  # all cymbals without a mic, looked for in the overheads: they explain what they leave in the mics of others
+BESIDE_HATS = {"ride": 0.5, ELSEWHERE: 0.75}
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +37,7 @@ class Scene:
     second: np.ndarray  # its second mic, -1 for none
     mic_family: np.ndarray
     mic_piece: np.ndarray  # -1 for mics of the whole kit
-    piece_family: np.ndarray  # a ride is half a family beside the hi-hat
+    piece_family: np.ndarray  # a ride is half a family beside the hi-hat, what has no mic three quarters
     frames: np.ndarray  # of the candidates
     pieces: np.ndarray  # of the candidates, as numbers
 
@@ -48,10 +50,13 @@ def family(piece: str) -> str:
 
 
 def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
-    """Return a take's scene with all its candidates."""
+    """Return a take's scene with all its candidates, in the order of channels; the last piece is ELSEWHERE if there are overheads."""
     level, quick = at_once(partial(onsets.levels_db, bands.power), partial(onsets.quick_levels_db, bands.quick))
     names = tuple(c.piece for c in channels if c.close and c.first)
     own = [sorted(_mics_of(channels, name), key=lambda k: not channels[k].first) for name in names]
+    overheads = [k for k, c in enumerate(channels) if c.first and not c.close]
+    if names and overheads:
+        names, own = (*names, ELSEWHERE), [*own, overheads]
     full, quick_full, *found = at_once(
         partial(_full_level, level, FRAMES_PER_S),
         partial(_full_level, quick, FRAMES_PER_S * QUARTERS),
@@ -71,7 +76,7 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
         second=np.array([mics[1] if len(mics) > 1 else -1 for mics in own], np.int64),
         mic_family=np.array([FAMILIES.index(family(c.piece)) if c.close else KIT for c in channels], np.int64),
         mic_piece=np.array([names.index(c.piece) if c.close and c.piece in names else -1 for c in channels], np.int64),
-        piece_family=np.array([FAMILIES.index(family(n)) + 0.5 * (n == "ride") for n in names], np.float32),
+        piece_family=np.array([FAMILIES.index(family(n)) + BESIDE_HATS.get(n, 0.0) for n in names], np.float32),
         frames=frames[order].astype(np.int64),
         pieces=pieces[order].astype(np.int64),
     )

@@ -30,6 +30,7 @@ def find_hits(
         mine, differences = kept & (scene.pieces == number), DIFFERENCES[evidence.family(scene.names[number])]
         return refine(readers[scene.first[number]], scene.frames[mine], sure[mine], sample_rate_hz, differences)
 
-    out = dict(zip(scene.names, shared(refined, range(len(scene.names))), strict=True))
+    wanted = [number for number, name in enumerate(scene.names) if name != evidence.ELSEWHERE]
+    out = dict(zip((scene.names[number] for number in wanted), shared(refined, wanted), strict=True))
     on_progress(1.0)
     return out

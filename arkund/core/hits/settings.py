@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.settings import Settings, number
 
 
@@ -19,4 +20,14 @@ class Channel:
 
     piece: str  # a close mic's piece, or "kit"
     close: bool
-    first: bool  # the mic in which this piece's times are defined
+    first: bool  # the mic in which this piece's times are defined; an overhead: of cymbals that have no mic
+
+
+def channels_of(mics) -> list[Channel]:
+    """Return how the hit finder sees mics (anything with .piece and .role) that start together."""
+    out = []
+    for mic in mics:
+        close = is_close(mic.role) and mic.piece != "kit"
+        first = timing_mic(mics, mic.piece) is mic if close else mic.role == "overhead"
+        out.append(Channel(mic.piece if close else "kit", close, first))
+    return out

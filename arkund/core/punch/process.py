@@ -1,6 +1,7 @@
 """Transient shaper and compressor over a bank of channels."""
 
 from collections.abc import Sequence
+from math import ceil
 
 import numpy as np
 
@@ -9,10 +10,14 @@ from arkund.core.dsp.filters import Biquad, high_pass
 from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 
-FAST_ATTACK_MS, SLOW_ATTACK_MS = 0.3, 15.0
-FAST_RELEASE_MS, SLOW_RELEASE_MS = 40.0, 180.0
-FULL_RATIO_DB = 12.0  # ratio of the two envelopes at which the whole amount is reached
-STEADY_RATIO_DB = 6.0  # the two attacks differ by up to this in steady noise, which is no onset
+BRIGHT_HZ = 2500.0  # an attack is told by what lies above: drums ring below it
+ENVELOPE_MS = (
+    24.0  # release: the half waves of 40 Hz do not look like strokes, a soft stroke an eighth after a loud one does
+)
+PAST_MS = 3.0  # how slowly the past follows a rise
+ONSET_RATIO, FULL_RATIO = 1.7, 2.3  # of the envelope against its past: an onset begins, and is one altogether
+ATTACK_MS, FALL_MS = 10.0, 18.0  # the attack's gain is held, and falls to that of the sustain
+RISE_MS = 0.1  # so that it does not click
 SHAPER_FLOOR = 1e-5  # -100 dBFS: keeps silence from being shaped
 LEAST_DETECTOR = CompressorSettings.ranges()["detector_low_hz"]
 OCTAVE_DB = 6.020599913
@@ -25,21 +30,23 @@ class Shaper:
     def __init__(self, settings: Sequence[ShaperSettings], sample_rate_hz: int, width: int) -> None:
         rate, self._count = sample_rate_hz, len(settings)
         self.on = any(s.on for s in settings)
-        self.params = lanes(
-            [
-                [coefficient(FAST_ATTACK_MS, rate)] * self._count,
-                [coefficient(SLOW_ATTACK_MS, rate)] * self._count,
-                [coefficient(FAST_RELEASE_MS, rate)] * self._count,
-                [coefficient(SLOW_RELEASE_MS, rate)] * self._count,
-                [s.attack_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
-                [s.sustain_db / FULL_RATIO_DB if s.on else 0.0 for s in settings],
-                [FULL_RATIO_DB / OCTAVE_DB] * self._count,
-                [SHAPER_FLOOR] * self._count,
-                [STEADY_RATIO_DB / OCTAVE_DB] * self._count,
-            ],
-            width,
+        values = [
+            coefficient(1000.0 / (2.0 * np.pi * BRIGHT_HZ), rate),
+            coefficient(ENVELOPE_MS, rate),
+            coefficient(PAST_MS, rate),
+            SHAPER_FLOOR,
+            1000.0 / (FALL_MS * rate),
+            coefficient(RISE_MS, rate),
+            1.0 + ATTACK_MS / FALL_MS,
+            ONSET_RATIO,
+            1.0 / (FULL_RATIO - ONSET_RATIO),
+        ]
+        amounts = (
+            [s.attack_db * s.on / OCTAVE_DB for s in settings],
+            [s.sustain_db * s.on / OCTAVE_DB for s in settings],
         )
-        self.state = np.full(3 * width, SHAPER_FLOOR, np.float32)
+        self.params = lanes([*([value] * self._count for value in values), *amounts], width)
+        self.state = np.repeat(np.array([0.0, SHAPER_FLOOR, SHAPER_FLOOR, 0.0, 0.0], np.float32), width)
 
     def run(self, bank: np.ndarray) -> None:
         """Shape a bank [float32, shape=(samples, width), contiguous] in place."""
@@ -130,8 +137,11 @@ def static_reduction_db(level_db: np.ndarray, settings: CompressorSettings) -> n
 
 
 def shaper_reach(settings: ShaperSettings, sample_rate_hz: int) -> Reach:
-    """Return what the shaper must hear beyond a span."""
-    return of_follower(SLOW_RELEASE_MS, sample_rate_hz) if settings.on else NOTHING
+    """Return what the shaper must hear beyond a span: its envelope and the past of it, and an attack that is under way."""
+    if not settings.on:
+        return NOTHING
+    attack = Reach(exact=ceil((ATTACK_MS + FALL_MS) * sample_rate_hz / 1000.0))
+    return of_follower(ENVELOPE_MS, sample_rate_hz) + of_follower(PAST_MS, sample_rate_hz) + attack
 
 
 def compressor_reach(settings: CompressorSettings, sample_rate_hz: int) -> Reach:

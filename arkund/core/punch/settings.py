@@ -10,8 +10,10 @@ class ShaperSettings(Settings):
     """Attack and sustain, whatever the level of the hit."""
 
     on: bool = False
-    attack_db: float = number(0.0, -15.0, 15.0, step=0.5, unit="dB", help="more or less of the stroke")
-    sustain_db: float = number(0.0, -24.0, 15.0, step=0.5, unit="dB", help="more or less of the ring and the room")
+    attack_db: float = number(0.0, -15.0, 15.0, step=0.5, unit="dB", help="the stroke, its first 10 ms")
+    sustain_db: float = number(
+        0.0, -24.0, 15.0, step=0.5, unit="dB", help="all that follows until the next stroke: ring, room, bleed"
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -84,16 +84,18 @@ def compressor_gain(x: np.ndarray, s: CompressorSettings, rate: int) -> np.ndarr
 
 def shaped(x: np.ndarray, s: ShaperSettings, rate: int) -> np.ndarray:
     """Return a signal with its attack and sustain shaped."""
-    fast = late = held = punch.SHAPER_FLOOR
-    ka, kl = coefficient(punch.FAST_ATTACK_MS, rate), coefficient(punch.SLOW_ATTACK_MS, rate)
-    kr, kh = coefficient(punch.FAST_RELEASE_MS, rate), coefficient(punch.SLOW_RELEASE_MS, rate)
-    full, out = punch.FULL_RATIO_DB, np.empty(len(x))
+    low, env, past, left, share = 0.0, punch.SHAPER_FLOOR, punch.SHAPER_FLOOR, 0.0, 0.0
+    dull = math.exp(-2 * math.pi * punch.BRIGHT_HZ / rate)
+    kr, kp, ka = (coefficient(t, rate) for t in (punch.ENVELOPE_MS, punch.PAST_MS, punch.RISE_MS))
+    out = np.empty(len(x))
     for i, v in enumerate(x.tolist()):
-        level = abs(v) + punch.SHAPER_FLOOR
-        fast = level + (fast - level) * (ka if level > fast else kr)
-        late = level + (late - level) * (kl if level > late else kr)
-        held = level + (held - level) * (ka if level > held else kh)
-        onset = min(max(20 * math.log10(fast / late) - punch.STEADY_RATIO_DB, 0.0), full) / full
-        tail = min(max(20 * math.log10(held / fast), 0.0), full) / full
-        out[i] = v * 10 ** ((s.attack_db * onset + s.sustain_db * tail) / 20)
+        low = v + (low - v) * dull
+        env = max(abs(v - low) + punch.SHAPER_FLOOR, env * kr)
+        past = env + (past - env) * kp if env > past else env
+        onset = (env / past - punch.ONSET_RATIO) / (punch.FULL_RATIO - punch.ONSET_RATIO)
+        held_from = 1.0 + punch.ATTACK_MS / punch.FALL_MS
+        left = max(left - 1000.0 / (punch.FALL_MS * rate), min(max(onset, 0.0), 1.0) * held_from)
+        wanted = min(left, 1.0)
+        share = wanted + (share - wanted) * ka if wanted > share else wanted
+        out[i] = v * 10 ** ((s.attack_db * share + s.sustain_db * (1.0 - share)) / 20)
     return out

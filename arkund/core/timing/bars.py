@@ -1,10 +1,12 @@
 """Bar lines: where each bar of a tempo map begins, and where in its bar a moment lies."""
 
 import functools
+import re
 from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import TempoChange
 
 
@@ -57,6 +59,14 @@ class Bars:
         """Return when each bar begins, from bar 0 to the first at or after a moment."""
         last = int(self.bar_of(np.array([until_s]))[0]) + 1
         return [self.start_s(bar) for bar in range(max(last, 0) + 1)]
+
+
+def meter_of(words: str) -> tuple[int, int]:
+    """Return the beats and the unit of a meter as it is written, "6/8". Raises SettingsError."""
+    match = re.fullmatch(r"(\d{1,2})/(\d{1,2})", words)
+    if not match:
+        raise SettingsError(f"meter: expected something like 4/4 or 6/8, got {words!r}.")
+    return int(match[1]), int(match[2])
 
 
 def is_compound(beats_per_bar: int, beat_unit: int) -> bool:

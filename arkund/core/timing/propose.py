@@ -5,37 +5,49 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.findings import Finding
-from arkund.core.timing.bars import bars_of
+from arkund.core.timing.bars import bar_s, bars_of
 from arkund.core.timing.measure import Deviation
+from arkund.core.timing.meter import MeterGuess
 from arkund.core.timing.strokes import strokes
 from arkund.core.timing.tempo import MapGuess
 
 OUTLIER_MS = 18.0
 WORTH_SAYING = 0.6  # of the hits must lie on a tempo map for it to be proposed
-LINES_OFF_MS, TEMPO_OFF_BPM = 25.0, 0.2
+LINES_OFF_MS = 25.0  # at the first bar, or after some DRIFT_BARS
+DRIFT_BARS = 32
 
 
-def propose_tempo(tempo, guess: MapGuess | None) -> list[Finding]:
-    """Return the tempo map that the hits tell, where the Plan's bar lines lie elsewhere."""
+def propose_tempo(tempo, guess: MapGuess | None, meter: MeterGuess | None = None) -> list[Finding]:
+    """Return the tempo map that the hits tell, where the Plan's bar lines lie elsewhere or its bars are counted otherwise."""
     if guess is None or guess.score < WORTH_SAYING:
         return []
     mine, theirs = bars_of(tempo), bars_of(guess.tempo)
+    counted = "/".join(map(str, (guess.tempo.beats_per_bar, guess.tempo.beat_unit)))
+    same = (tempo.beats_per_bar, tempo.beat_unit) == (guess.tempo.beats_per_bar, guess.tempo.beat_unit)
     off = min(abs(mine.start_s(0) - theirs.start_s(turn)) for turn in (-1, 0, 1))
-    if off * 1000 < LINES_OFF_MS and abs(tempo.bpm - guess.tempo.bpm) < TEMPO_OFF_BPM and not guess.tempo.changes:
+    if same and off * 1000 < LINES_OFF_MS and _drifts_ms(tempo, guess) < LINES_OFF_MS and not guess.tempo.changes:
         return []
     if tempo == guess.tempo or (tempo.changes and not guess.sure):
         return []
+    words = f"{guess.words} The bar lines now lie {off * 1000:.0f} ms from it at the first bar."
+    if not same and meter is not None:
+        words = f"{meter.words} {words}"
     return [
         Finding(
             "timing",
             "timing:tempo",
             "0",
-            f"Tempo map of the hits: {guess.tempo.bpm:.2f} BPM, first bar at {guess.tempo.first_bar_s:.3f} s",
-            f"{guess.words} The bar lines now lie {off * 1000:.0f} ms from it at the first bar.",
+            f"Tempo map of the hits: {guess.tempo.bpm:.2f} BPM{'' if same else f' in {counted}'}, first bar at {guess.tempo.first_bar_s:.3f} s",
+            words,
             {"tempo": guess.tempo.to_json()},
             first_choice=False,
         )
     ]
+
+
+def _drifts_ms(tempo, guess: MapGuess) -> float:
+    """Return how far two tempos lie apart after DRIFT_BARS bars, in ms."""
+    return abs(bar_s(tempo) - bar_s(guess.tempo)) * DRIFT_BARS * 1000.0
 
 
 def propose(rows: Sequence[Deviation]) -> list[Finding]:

@@ -12,6 +12,7 @@ SLOWEST_BPM, FASTEST_BPM = 55.0, 210.0
 USUAL_BPM = 115.0
 BACKBEAT_BEATS = 2.0
 CLEAR = 1.25  # the best tempo's score against the best unrelated one
+NEAR_SHARE = 0.06
 WINDOW_HITS = 48  # in which the phase must hold
 TEMPOS_AT_ONCE = 64
 FEWEST_HITS = 8
@@ -29,11 +30,14 @@ class TempoGuess:
     sure: bool
 
 
-def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_unit: int = 4) -> TempoGuess | None:
+def estimate_tempo(
+    hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_unit: int = 4, near_bpm: float | None = None
+) -> TempoGuess | None:
     """Return the tempo that best explains the hits, or None with fewer than eight.
 
     The score of a tempo is the length of the mean phase vector of all hits on a sixteenth grid, in windows, so that slow drift
-    does not hide it (a Rayleigh statistic); tempos near USUAL_BPM are preferred where doubles fit as well.
+    does not hide it (a Rayleigh statistic); tempos near USUAL_BPM are preferred where doubles fit as well. near_bpm : where it is known roughly, only tempos
+    within NEAR_SHARE of it are tried.
     """
     rows = [(h.time_s, 10 ** (max(h.velocity - 127, -100) / 120)) for hs in hits.values() for h in hs if not h.ghost]
     if len(rows) < FEWEST_HITS:
@@ -41,14 +45,17 @@ def estimate_tempo(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_un
     times, weights = np.array(sorted(rows)).T
     steps = 3 if is_compound(beats_per_bar, beat_unit) else 4
     candidates = np.arange(SLOWEST_BPM, FASTEST_BPM, 0.05)
+    if near_bpm is not None:
+        candidates = np.arange(near_bpm * (1 - NEAR_SHARE), near_bpm * (1 + NEAR_SHARE), 0.05)
     centre = np.log2(candidates / USUAL_BPM)
     score = _scores(times, weights, candidates, steps) * np.exp(-0.5 * (centre / 0.9) ** 2)
     backbeat_s = _backbeat_s(hits)
-    if backbeat_s is not None:
+    if backbeat_s is not None and near_bpm is None:
         octaves = np.log2(candidates * backbeat_s / 60.0 / BACKBEAT_BEATS)
         score *= np.exp(-0.5 * (octaves / 0.6) ** 2)
     best = int(np.argmax(score))
-    bpm = _fitted(hits, float(candidates[best]), steps)
+    strong = [np.array([h.time_s for h in mine if not h.ghost]) for mine in hits.values()]
+    bpm = fitted([mine for mine in strong if mine.size], float(candidates[best]), steps)
     ratio = candidates / bpm
     related = np.zeros(candidates.size, bool)
     for factor in (0.5, 2 / 3, 0.75, 1.0, 4 / 3, 1.5, 2.0):
@@ -87,13 +94,11 @@ def _scores(times: np.ndarray, weights: np.ndarray, bpm: np.ndarray, steps: int)
     return out
 
 
-def _fitted(hits, bpm: float, steps: int) -> float:
+def fitted(pieces: Sequence[np.ndarray], bpm: float, steps: int) -> float:
     """Return a tempo refined by least squares on the strokes near its grid; each piece may lie ahead or behind as a whole.
 
     It begins in the middle of the song and reaches further out as it gets surer, so that a small error of tempo does not miscount.
     """
-    pieces = [np.array([h.time_s for h in mine if not h.ghost]) for mine in hits.values()]
-    pieces = [mine for mine in pieces if mine.size]
     every = np.sort(np.concatenate(pieces))
     middle, half = float(np.median(every)), max((every[-1] - every[0]) / 2, 1.0)
     reach = min(8.0, half)

@@ -6,13 +6,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.plan.plan import Tempo
+from arkund.core.timing.around import steady_fit
 from arkund.core.timing.bars import bar_s, bars_of, beat_s, bpm_of, is_compound, with_rows
+from arkund.core.timing.measure import deviations
 from arkund.core.timing.steady import FEWEST_HITS, FIRST_BEAT_VOTES, NEAR, TempoGuess, estimate_tempo
 
 HOLDS = 0.55  # length of the mean phase vector in a window: below it the tempo no longer explains the hits
 WINDOW_BARS = 2  # to each side of a bar, when its line is looked for
 BEND_S = 0.008  # a bar line this far from a steady tempo makes a change of tempo
-BEND_TOLD_MS = 5.0
+PLACES = 16  # of a whole note, in which strokes are held against a map
 LEAST_BARS = 2  # of one tempo
 MOST_BEND = 0.04  # of a bar, by which the first bars may differ from the song's tempo
 CLEARLY = 0.1  # better in agreement
@@ -22,56 +24,98 @@ STRETCH_S = 24.0  # in which a tempo is sought anew
 
 @dataclass(frozen=True, slots=True)
 class MapGuess:
-    """An estimated tempo map, as :class:`TempoGuess`; ``bend_ms`` is how far bar lines lie from a steady tempo (median absolute)."""
+    """An estimated tempo map: ``score`` 0-1 (1 = every hit on the grid) and whether it stands clear of others.
+
+    Both a steady tempo and a map that follows the drummer are fitted; ``steady_left_ms`` and ``map_left_ms`` are how far bars lie from each, rms. The steady
+    one is taken where the playing may be around a click; ``other`` is the one that was not, None where both are the same.
+    """
 
     tempo: Tempo
     score: float
     sure: bool
-    bend_ms: float
+    steady_left_ms: float
+    map_left_ms: float
+    other: Tempo | None = None
+
+    @property
+    def following(self) -> Tempo:
+        """Return the map that follows the drummer."""
+        return self.other if self.other is not None and self.other.changes else self.tempo
 
     @property
     def words(self) -> str:
-        """Return the tempo map and its doubt in a sentence."""
-        count = len(self.tempo.changes)
-        out = f"{self.tempo.bpm:.2f} BPM" + (f" with {count} change{'s' if count > 1 else ''}" if count else "")
-        out += f" explains the hits to {self.score:.0%}"
-        if self.bend_ms > BEND_TOLD_MS:
-            out += f"; bar lines as played lie {self.bend_ms:.0f} ms from it"
+        """Return the tempo map and its doubt in a sentence or two."""
+        steady_left, map_left = f"{self.steady_left_ms:.1f} ms", f"{self.map_left_ms:.1f} ms"
+        out = f"{_told_of(self.tempo)} explains the hits to {self.score:.0%}"
+        if self.tempo.changes:
+            out += f"; bars lie {map_left} from it (rms), {steady_left} from a steady tempo and do not come back to it: played without a click"
+        elif self.other is not None:
+            out += f"; bars stray {steady_left} from it (rms) and come back, as around a click; "
+            out += f"a map that follows the drummer ({_told_of(self.other)}) leaves {map_left}"
+        else:
+            out += f"; bars lie {steady_left} from it (rms)"
         return out + ("." if self.sure else "; another tempo fits nearly as well, check the bar lines.")
 
 
-def estimate_map(hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_unit: int = 4) -> MapGuess | None:
-    """Return the tempo map that explains the hits, or None with too few.
+def _told_of(tempo: Tempo) -> str:
+    count = len(tempo.changes)
+    return f"{tempo.bpm:.2f} BPM" + (f" with {count} change{'s' if count > 1 else ''}" if count else "")
+
+
+def estimate_map(
+    hits: Mapping[str, Sequence], beats_per_bar: int = 4, beat_unit: int = 4, near_bpm: float | None = None
+) -> MapGuess | None:
+    """Return the tempo map that explains the hits, steady where the playing may be around a click, or None with too few hits.
+
+    near_bpm : where the tempo is known roughly
+    """
+    whole = estimate_tempo(hits, beats_per_bar, beat_unit, near_bpm)
+    if whole is None:
+        return None
+    last_s = max(h.time_s for mine in hits.values() for h in mine)
+    tempo = Tempo(bpm=whole.bpm, beats_per_bar=beats_per_bar, beat_unit=beat_unit, first_bar_s=whole.first_bar_s)
+    following, score = _following(hits, tempo, whole, last_s)
+    steady = steady_fit(hits, tempo, last_s)
+    map_left = _left_ms(hits, following)
+    if steady is None:
+        return MapGuess(following, score, whole.sure or bool(following.changes), map_left, map_left)
+    if steady.comes_back:
+        other = following if following.changes else None
+        return MapGuess(steady.tempo, whole.score, whole.sure, round(steady.left_ms, 2), map_left, other)
+    return MapGuess(following, score, True, _left_ms(hits, steady.tempo), map_left, steady.tempo)
+
+
+def _left_ms(hits, tempo: Tempo) -> float:
+    """Return how far the strokes of each bar together lie from a tempo map, rms over the bars."""
+    rows = [d for d in deviations(hits, tempo, PLACES) if not d.ghost]
+    bars, where = np.unique([d.bar for d in rows], return_inverse=True)
+    mean = np.bincount(where, [d.off_ms for d in rows]) / np.bincount(where)
+    return round(float(np.std(mean)), 2) if bars.size else 0.0
+
+
+def _following(hits, tempo: Tempo, whole: TempoGuess, last_s: float) -> tuple[Tempo, float]:
+    """Return the tempo map that follows the drummer, and how well it explains the hits.
 
     A tempo is followed bar by bar: the phase of the strokes around each bar against the grid says where its line lies. Where the lines
     leave a straight course, the tempo changes; where the phase is lost, the tempo is sought anew, and the change lies at the bar line
     where the old tempo's lines meet the new one's beats.
     """
-    whole = estimate_tempo(hits, beats_per_bar, beat_unit)
-    if whole is None:
-        return None
-    last_s = max(h.time_s for mine in hits.values() for h in mine)
-    tempo = Tempo(bpm=whole.bpm, beats_per_bar=beats_per_bar, beat_unit=beat_unit, first_bar_s=whole.first_bar_s)
     lines, held, lost = _followed(hits, tempo, last_s)
     if not lost:
         found = straightened(np.array(lines), tempo, whole)
         if found.changes:
-            lines = _turned(hits, lines, tempo)
-            found = straightened(lines, tempo, None)
+            found = straightened(_turned(hits, lines, tempo), tempo, None)
     else:
-        found, lines, held = _by_stretches(hits, tempo, last_s)
-    even = lines[0] + np.arange(len(lines)) * bar_s(found)
-    bend = float(np.median(np.abs(np.array(lines) - even))) * 1000 if not lost else 0.0
-    score = whole.score if not found.changes or not held else float(np.mean(held))
-    return MapGuess(found, round(score, 3), whole.sure or bool(found.changes), round(bend, 2))
+        found, held = _by_stretches(hits, tempo, last_s)
+    return found, whole.score if not found.changes or not held else round(float(np.mean(held)), 3)
 
 
-def _by_stretches(hits, tempo: Tempo, last_s: float) -> tuple[Tempo, list[float], list[float]]:
-    """Return a tempo map of a song whose tempo jumps, its bar lines, and how well each is held."""
+def _by_stretches(hits, tempo: Tempo, last_s: float) -> tuple[Tempo, list[float]]:
+    """Return a tempo map of a song whose tempo jumps, and how well each of its bars is held."""
     guess = estimate_tempo(_between(hits, 0.0, STRETCH_S), tempo.beats_per_bar, tempo.beat_unit)
     now = tempo.replace(bpm=guess.bpm, first_bar_s=guess.first_bar_s) if guess else tempo
     rows: dict[int, dict] = {}
-    every, held = [now.first_bar_s], []
+    every, held = [], []
     while True:
         lines, more, lost = _followed(hits, now, last_s)
         held += more
@@ -95,7 +139,7 @@ def _by_stretches(hits, tempo: Tempo, last_s: float) -> tuple[Tempo, list[float]
         _keep_stretch(rows, every, np.array([bars.start_s(k) for k in range(int(tried[best]))] + [met[best]]), now)
         now = tempo.replace(bpm=anew.bpm, first_bar_s=float(met[best]))
     first = tempo.replace(first_bar_s=round(every[0], 5))
-    return (with_rows(first, rows) if rows else first), every, held
+    return (with_rows(first, rows) if rows else first), held
 
 
 def _turned(hits, lines: list[float], tempo: Tempo) -> np.ndarray:
@@ -130,6 +174,7 @@ def _told(
 
 def _keep_stretch(rows: dict, every: list[float], lines: np.ndarray, tempo: Tempo) -> None:
     """Add a stretch's tempos, by the bar from which they hold, and its bar lines to those before."""
+    every[:] = every or [float(lines[0])]  # where the strokes have the first line, not where it was looked for
     before = len(every) - 1
     mine = straightened(lines, tempo, None)
     for each in (mine, *mine.changes):

@@ -41,12 +41,19 @@ def _tempo_data(tempo, source: str, doubt: str, score: float | None, sure: bool 
 @click.argument("session")
 @click.option("--from", "source", type=click.Choice(["plan", "hits", "midi", "click"]), help="Default: from the hits.")
 @click.option("--file", "file", type=click.Path(path_type=Path), help="The MIDI file or the click's recording.")
+@click.option("--meter", default=None, help="The meter to count the hits in; default: as they are played.")
+@click.option(
+    "--follow", is_flag=True, help="The map that follows the drummer, even where the playing may be around a click."
+)
 @click.option("--set", "keep", is_flag=True, help="Take it into the Plan as a Move.")
 @json_option
-def tempo(session: str, source: str | None, file: Path | None, keep: bool, as_json: bool) -> None:
+def tempo(
+    session: str, source: str | None, file: Path | None, meter: str | None, follow: bool, keep: bool, as_json: bool
+) -> None:
     """Show the tempo map: estimated from the hits, of a MIDI file or a click's recording, or as the Plan has it."""
     from arkund.core.errors import SettingsError
     from arkund.core.plan.plan import Tempo
+    from arkund.core.timing.bars import meter_of
     from arkund.studio.services import editing, moves
 
     source = source or (("midi" if file.suffix.lower() in (".mid", ".midi") else "click") if file else "hits")
@@ -65,11 +72,14 @@ def tempo(session: str, source: str | None, file: Path | None, keep: bool, as_js
     elif source == "plan":
         data = _tempo_data(now, source, "", None, None, None)
     else:
-        guess = _measured(session).tempo_guess()
+        measured = _measured(session)
+        guess = measured.tempo_guess(meter_of(meter) if meter else None)
         if guess is None:
             raise SettingsError("tempo: fewer than eight hits; type the tempo or load a MIDI file.")
-        changes = {"tempo": guess.tempo.to_json()}
-        data = _tempo_data(guess.tempo, source, guess.words, guess.score, guess.sure, guess.bend_ms)
+        taken, heard = guess.following if follow else guess.tempo, measured.meter_guess()
+        changes = {"tempo": taken.to_json()}
+        data = _tempo_data(taken, source, f"{guess.words} {heard.words}", guess.score, guess.sure, guess.steady_left_ms)
+        data |= {"map_ms": guess.map_left_ms, "meter": heard.name, "meter_share": heard.share}
     if keep and changes:
         title = f"Tempo {data['bpm']:.2f} BPM from the {source}"
         data["move"] = moves.apply(found.pk, changes, step="timing", title=title, measured=data["doubt"]).number

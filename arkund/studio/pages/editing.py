@@ -55,9 +55,10 @@ def line(request: HttpRequest, session_id: int) -> JsonResponse:
 
 @require_POST
 def tempo(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Take the tempo map that explains the hits, with its doubt in the logbook."""
+    """Take the tempo map that explains the hits, with its doubt in the logbook; in a given meter or the played one."""
     session_or_404(request, session_id)
-    found = proposing.estimate(session_id)
+    body = body_of(request)
+    found = proposing.estimate(session_id, wanted(body, "meter", str, ""), wanted(body, "following", bool, False))
     if found is None:
         raise SettingsError("tempo: too few hits to estimate it; type the tempo or load a MIDI file.")
     changes, words = found

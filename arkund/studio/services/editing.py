@@ -48,11 +48,13 @@ def settle_bar_lines(session: Session) -> Move | None:
     set_before = any("tempo" in path for move in session.moves.filter(state=Move.DONE) for path in move.after)
     if set_before or session.plan.tempo.first_bar_s != 0.0 or session.plan.tempo.changes:
         return None
-    guess = Measure(session).tempo_guess()
+    measure = Measure(session)
+    guess, meter = measure.tempo_guess(), measure.meter_guess()
     if guess is None or guess.score < WORTH_TAKING:
         return None
-    title = f"Tempo map of the hits: {guess.tempo.bpm:.2f} BPM"
-    return moves.apply(session.pk, {"tempo": guess.tempo.to_json()}, step="timing", title=title, measured=guess.words)
+    title = f"Tempo map of the hits: {guess.tempo.bpm:.2f} BPM in {guess.tempo.beats_per_bar}/{guess.tempo.beat_unit}"
+    words = f"{guess.words} {meter.words}" if meter else guess.words
+    return moves.apply(session.pk, {"tempo": guess.tempo.to_json()}, step="timing", title=title, measured=words)
 
 
 def move_one(session: Session, time_s: float, by_ms: float, version: int | None = None) -> tuple[Edit, Move | None]:

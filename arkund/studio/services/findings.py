@@ -129,7 +129,7 @@ def _lineup(m: Measure) -> list[Finding]:
 
 def _timing(m: Measure) -> list[Finding]:
     rows = deviations(m.heard_hits, m.plan.tempo, 16, m.plan.meant)
-    return propose_tempo(m.plan.tempo, m.tempo_guess()) + propose_timing(rows)
+    return propose_tempo(m.plan.tempo, m.tempo_guess(), m.meter_guess()) + propose_timing(rows)
 
 
 def _clean(m: Measure) -> list[Finding]:

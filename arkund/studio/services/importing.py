@@ -2,7 +2,6 @@
 
 import functools
 import operator
-import re
 import threading
 from collections import Counter
 from collections.abc import Callable
@@ -13,13 +12,14 @@ from pathlib import Path
 from django.db import transaction
 from django.utils.text import slugify
 
-from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.errors import AudioError, CancelledError
 from arkund.core.files import audio, room
 from arkund.core.files.stamps import stamps
 from arkund.core.kit.names import NOTHING, Recognised, recognise_folder
 from arkund.core.kit.pieces import kit_order
 from arkund.core.load.naming import settled
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
+from arkund.core.timing.bars import meter_of
 from arkund.studio.models import MicRecording, Session, Take
 from arkund.studio.services import cards, store
 from arkund.studio.services.folders import leads_s, midi_beside, song_of, stem_of, takes_by_name, takes_in, usable_files
@@ -142,10 +142,8 @@ def _ingested(
 
 def tempo_of(bpm: float | None, meter: str) -> Tempo:
     """Return what was typed of tempo and meter. Raises SettingsError."""
-    match = re.fullmatch(r"(\d{1,2})/(\d{1,2})", meter)
-    if not match:
-        raise SettingsError(f"meter: expected something like 4/4 or 6/8, got {meter!r}.")
-    return Tempo(bpm=120.0 if bpm is None else bpm, beats_per_bar=int(match[1]), beat_unit=int(match[2]))
+    beats, unit = meter_of(meter)
+    return Tempo(bpm=120.0 if bpm is None else bpm, beats_per_bar=beats, beat_unit=unit)
 
 
 def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: list[str]) -> list[_Row]:

@@ -27,6 +27,7 @@ from arkund.core.render.source import Sources, edits_key, source_settings
 from arkund.core.render.whole import recorded_peak_db
 from arkund.core.takes.process import assembled, sum_of_mics
 from arkund.core.timing.bars import bars_of
+from arkund.core.timing.meter import SURE, MeterGuess, estimate_meter
 from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
@@ -36,8 +37,9 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered
 
-VERSION = 6  # of the measurements: raised when one of them is computed in another way
+VERSION = 7  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
+FOUR = (4, 4)
 
 
 class Measure:
@@ -130,16 +132,42 @@ class Measure:
         depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in audible(self.plan)]
         return self._kept("kit_peak", depends, compute)["peak_db"]
 
-    def tempo_guess(self) -> MapGuess | None:
-        """Return the tempo map that explains the hits, None with too few."""
-        tempo = self.plan.tempo
+    def meter_guess(self) -> MeterGuess | None:
+        """Return the meter that explains the hits, None with too few."""
 
         def compute() -> dict:
-            found = estimate_map(self.hits, tempo.beats_per_bar, tempo.beat_unit)
-            return {} if found is None else dataclasses.asdict(found) | {"tempo": found.tempo.to_json()}
+            found = estimate_meter(self.hits)
+            return {} if found is None else dataclasses.asdict(found)
 
-        data = self._kept("tempo", [tempo.beats_per_bar, tempo.beat_unit], compute)
-        return MapGuess(**data | {"tempo": Tempo.from_json(data["tempo"])}) if data else None
+        data = self._kept("meter", None, compute)
+        return MeterGuess(**data) if data else None
+
+    @property
+    def played_meter(self) -> tuple[int, int]:
+        """Return the meter in which a tempo is sought: the Plan's where it is not the usual one, else as the strokes tell it where they are sure."""
+        tempo, told = self.plan.tempo, self.meter_guess()
+        mine = tempo.beats_per_bar, tempo.beat_unit
+        return (told.beats_per_bar, told.beat_unit) if mine == FOUR and told and told.share >= SURE else mine
+
+    def tempo_guess(self, meter: tuple[int, int] | None = None) -> MapGuess | None:
+        """Return the tempo map that explains the hits, None with too few; in the played meter unless another is given."""
+        beats, unit = meter or self.played_meter
+        told = self.meter_guess()
+        # In four the back-beat tells which of a tempo and its double is meant; elsewhere the meter's own habits do.
+        near_bpm = told.bpm if told and (beats, unit) == (told.beats_per_bar, told.beat_unit) != FOUR else None
+
+        def compute() -> dict:
+            found = estimate_map(self.hits, beats, unit, near_bpm)
+            if found is None:
+                return {}
+            other = None if found.other is None else found.other.to_json()
+            return dataclasses.asdict(found) | {"tempo": found.tempo.to_json(), "other": other}
+
+        data = self._kept("tempo", [beats, unit], compute)
+        if not data:
+            return None
+        other = None if data["other"] is None else Tempo.from_json(data["other"])
+        return MapGuess(**data | {"tempo": Tempo.from_json(data["tempo"]), "other": other})
 
     def heard(self) -> list[load.Heard]:
         """Return how every mic hears every piece."""

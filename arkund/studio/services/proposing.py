@@ -5,6 +5,7 @@ from collections.abc import Callable
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
 from arkund.core.load.propose import NEAR_THING
+from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import moves, whole
 from arkund.studio.services.findings import find
@@ -71,7 +72,15 @@ def leave(session_id: int, finding, reason: str) -> None:
     moves.decide(session_id, finding.key, Decision.LEFT, title=finding.title, step=finding.step, reason=reason)
 
 
-def estimate(session_id: int) -> tuple[dict, str] | None:
-    """Return the tempo that explains the hits as Plan changes with words about its doubt, or None."""
-    guess = Measure(Session.objects.get(pk=session_id)).tempo_guess()
-    return None if guess is None else ({"tempo": guess.tempo.to_json()}, guess.words)
+def estimate(session_id: int, meter: str = "", following: bool = False) -> tuple[dict, str] | None:
+    """Return the tempo that explains the hits as Plan changes with words about its doubt, or None.
+
+    meter : as it is written, "" as it is played; following : the map that follows the drummer where there is one
+    """
+    measure = Measure(Session.objects.get(pk=session_id))
+    guess = measure.tempo_guess(meter_of(meter) if meter else None)
+    if guess is None:
+        return None
+    told = measure.meter_guess()
+    words = guess.words + (f" {told.words}" if told and not meter else "")
+    return {"tempo": (guess.following if following else guess.tempo).to_json()}, words

@@ -6,8 +6,7 @@ import json
 from arkund.core import tasks
 from arkund.core.files.library import Library
 from arkund.core.hits.resolve import Hit, resolve
-from arkund.core.hits.settings import Channel
-from arkund.core.kit.pieces import is_close, timing_mic
+from arkund.core.hits.settings import channels_of
 from arkund.core.plan.plan import Plan
 from arkund.core.takes.process import joined_rows
 from arkund.studio.models import Measured, MicRecording, Session
@@ -32,9 +31,9 @@ def find(session: Session, plan: Plan, take_key: str, on_progress=lambda share: 
     """Find a take's hits and keep them: by piece, rows of time_s, level_db and sureness."""
     recordings = recordings_of(session)
     mics = [mic for mic in plan.mics if recordings.content(take_key, mic.id)]
-    channels = _channels(mics)
+    channels = channels_of(mics)
     found = {}
-    if any(c.first for c in channels):
+    if any(c.close and c.first for c in channels):
         names = [mic.id for mic in mics]
         found = places.run(
             tasks.hits_of_take, recordings, take_key, names, channels, on_progress=lambda share, _: on_progress(share)
@@ -84,18 +83,10 @@ def rows_of(session: Session, plan: Plan, take_key: str) -> dict[str, list]:
     return joined_rows(rows, plan, session.sample_rate_hz) if take_key == plan.take and plan.joins else rows[take_key]
 
 
-def _channels(mics) -> list[Channel]:
-    out = []
-    for mic in mics:
-        close = is_close(mic.role) and mic.piece != "kit"
-        out.append(Channel(mic.piece if close else "kit", close, close and timing_mic(mics, mic.piece) is mic))
-    return out
-
-
 def _hits_key(session: Session, plan: Plan, take_key: str) -> str:
     """Return the hash of all that a take's hits depend on: its audio, which mic is whose, and the way they are found."""
     audio = dict(MicRecording.objects.filter(take__session=session, take__key=take_key).values_list("mic", "digest"))
     mics = [mic for mic in plan.mics if mic.id in audio]
-    rows = [[audio[mic.id], c.piece, c.close, c.first] for mic, c in zip(mics, _channels(mics), strict=True)]
+    rows = [[audio[mic.id], c.piece, c.close, c.first] for mic, c in zip(mics, channels_of(mics), strict=True)]
     content = json.dumps(["hits", FINDER_VERSION, session.pk, rows])
     return hashlib.sha256(content.encode()).hexdigest()

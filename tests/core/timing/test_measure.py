@@ -93,7 +93,7 @@ class TestPropose:
 class TestProposeTempo:
     """Bar lines that the hits contradict."""
 
-    guess = MapGuess(Tempo(bpm=118.0, first_bar_s=1.2), 0.97, True, 0.5)
+    guess = MapGuess(Tempo(bpm=118.0, first_bar_s=1.2), 0.97, True, 0.5, 0.5)
 
     def test_other_lines(self):
         """The hits' map, with its doubt."""
@@ -102,7 +102,7 @@ class TestProposeTempo:
         assert "97%" in note.evidence
 
     @pytest.mark.parametrize(
-        "tempo", [Tempo(bpm=118.05, first_bar_s=1.21), Tempo(bpm=118.0, first_bar_s=1.2 - 240 / 118)]
+        "tempo", [Tempo(bpm=118.02, first_bar_s=1.21), Tempo(bpm=118.0, first_bar_s=1.2 - 240 / 118)]
     )
     def test_lines_that_fit(self, tempo):
         """Say nothing, a bar earlier or later included."""

@@ -29,8 +29,17 @@ export const grid = {
     this.taps = [];
     return this.$store.page.move({ "tempo.bpm": bpm, "tempo.first_bar_s": Number(first.toFixed(4)), "tempo.changes": [] }, `Tempo ${bpm} BPM, tapped`);
   },
-  estimate() {
-    return this.$store.page.act("tempo");
+  estimate(how = {}) {
+    return this.$store.page.act("tempo", how);
+  },
+  meter() {
+    return this.chart ? `${this.chart.tempo.beats_per_bar}/${this.chart.tempo.beat_unit}` : "";
+  },
+  meters() {
+    return this.chart ? [...new Set([...this.chart.meters, this.meter()])] : [];
+  },
+  setMeter(event) {
+    return this.estimate({ meter: event.target.value });
   },
   async upload(event, what) {
     const [file] = event.target.files;
