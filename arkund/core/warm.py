@@ -40,7 +40,7 @@ def warm() -> None:
     k.follow(mono, mono.copy(), f(0.5), f(0.5))
     placed([mono], np.zeros((1, 2), f), mono.size)
     separate(bank_of([mono, mono]), [mono.copy(), mono.copy()], [0, 0])
-    k.peaks_between(mono, np.zeros((3, 24), f), f(0), mono.copy())
+    k.peaks_between(mono, np.zeros((3, 24), f), 4, f(0), f(0), mono.copy())
     k.add_delayed(mono.copy(), mono, 3, f(1), f(0))
     k.damped_modes(np.zeros(64), np.ones(1), np.ones(1), np.ones(1), np.ones(1), np.ones(1, np.int64))
     noise = np.random.default_rng(1).standard_normal(48_000) * 0.1

@@ -858,11 +858,12 @@ def weighted(stride, x, params, state, loudest, overs, step, filled, power, step
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
-def true_peaks(bank, lanes, count, loudest, taps, bound, best):
+def true_peaks(bank, lanes, count, loudest, taps, coarse, finer, bound, best):
     """Raise each lane's largest magnitude at and between the samples, but for the first and last half a filter of the bank.
 
     loudest: the largest magnitudes at the samples, as ``weighted`` gives them; ``best`` is at least as large. Between samples nothing can exceed the
-    largest magnitude within the filter times ``bound``, the largest sum of the taps' magnitudes, so most places need no look.
+    largest magnitude within the filter times ``bound``, the largest sum of the taps' magnitudes, so most places need no look. Each ``coarse``-th phase is
+    looked at first, the others only where what those say, times ``finer``, may be more than the best.
     """
     length = taps.shape[1]
     half = length // 2
@@ -889,13 +890,20 @@ def true_peaks(bank, lanes, count, loudest, taps, bound, best):
                 if most * bound <= best[c]:
                     continue
                 found[:] = f32(0.0)
-                for phase in range(taps.shape[0]):
-                    total = splat(EIGHT, f32(0.0))
-                    for k in range(length):
-                        total = fused(splat(EIGHT, taps[phase, k]), load(EIGHT, part, first + 1 - half + k), total)
-                    store(found, 0, larger(load(EIGHT, found, 0), size(total)))
-                for i in range(last - first):
-                    best[c] = max(best[c], found[i])
+                for rank in range(2):
+                    for phase in range(taps.shape[0]):
+                        if ((phase + 1) % coarse == 0) != (rank == 0):
+                            continue
+                        total = splat(EIGHT, f32(0.0))
+                        for k in range(length):
+                            total = fused(splat(EIGHT, taps[phase, k]), load(EIGHT, part, first + 1 - half + k), total)
+                        store(found, 0, larger(load(EIGHT, found, 0), size(total)))
+                    most = f32(0.0)
+                    for i in range(last - first):
+                        most = max(most, found[i])
+                    if most * finer <= best[c]:
+                        break
+                best[c] = max(best[c], most)
 
 
 @njit(inline="always", **OPTIONS)
@@ -956,11 +964,11 @@ def dither_24(bank, lanes, channels, place, seeds, out, size):
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)
-def peaks_between(channel, taps, least, out):
+def peaks_between(channel, taps, coarse, near, least, out):
     """Raise ``out`` to the largest magnitude between each sample and the next.
 
     taps [shape=(phases, length)]: interpolation filters of the phases after the sample itself. Places where no sample within
-    the filter reaches ``least`` keep the sample's own magnitude.
+    the filter reaches ``least`` keep the sample's own magnitude; where no ``coarse``-th phase reaches ``near``, the others are not looked at.
     """
     length = taps.shape[1]
     half = length // 2
@@ -978,11 +986,18 @@ def peaks_between(channel, taps, least, out):
                 quiet_until = i + 3 * half
         if i <= quiet_until or i < half or i + half >= n:
             continue
-        for phase in range(taps.shape[0]):
-            total = f32(0.0)
-            for k in range(length):
-                total += taps[phase, k] * channel[i - half + 1 + k]
-            out[i] = max(out[i], abs(total))
+        most = abs(channel[i])
+        for rank in range(2):
+            for phase in range(taps.shape[0]):
+                if ((phase + 1) % coarse == 0) != (rank == 0):
+                    continue
+                total = f32(0.0)
+                for k in range(length):
+                    total += taps[phase, k] * channel[i - half + 1 + k]
+                most = max(most, abs(total))
+            if most < near:
+                break
+        out[i] = max(out[i], most)
 
 
 @njit(nogil=True, cache=True, error_model="numpy", fastmath=True)

@@ -5,7 +5,7 @@ from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import coefficient
-from arkund.core.dsp.loudness import TAPS_PER_PHASE, oversampled_peak
+from arkund.core.dsp.loudness import FINER, TAPS_PER_PHASE, oversampled_peak
 from arkund.core.dsp.reach import Reach, of_follower
 from arkund.core.units import db_to_gain, ms_to_samples
 
@@ -35,7 +35,8 @@ class Limiter:
         """Take audio [float32, shape=(samples, 2)] and return what is ready."""
         n = audio.shape[0]
         known = np.concatenate([self._audio, audio])
-        peak = oversampled_peak(known[self.lag - HALF_FILTER :], 0.5 * self._ceiling)[HALF_FILTER : HALF_FILTER + n]
+        peak = oversampled_peak(known[self.lag - HALF_FILTER :], 0.5 * self._ceiling, self._ceiling / FINER)
+        peak = peak[HALF_FILTER : HALF_FILTER + n]
         excess = np.maximum(np.float32(1.0) - self._ceiling / np.maximum(peak, np.float32(1e-9)), np.float32(0.0))
         wanted = np.concatenate([self._wanted, excess])
         out = known[HALF_FILTER : HALF_FILTER + n] * self._gain(wanted, n)[:, None]

@@ -1,7 +1,7 @@
 """Loudness and true peak after ITU-R BS.1770-5.
 
 References
-    ITU-R BS.1770-5 (2023), annex 1 (K-weighting, gating) and annex 2 (true peak by four-fold oversampling).
+    ITU-R BS.1770-5 (2023), annex 1 (K-weighting, gating) and annex 2 (true peak by oversampling).
 """
 
 import math
@@ -20,9 +20,12 @@ from arkund.core.units import SILENCE_DB, gain_to_db
 OFFSET_LUFS = -0.691  # eq. 2
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
 BLOCK_S, STEP_S = 0.4, 0.1
-OVERSAMPLING = 4
 QUARTERS = 4  # of a loop, weighted side by side
-TAPS_PER_PHASE = 24  # more than the 12 of annex 2: reads a peak between samples within 0.05 dB up to 0.45 of the rate
+# Annex 2 asks for four-fold oversampling at least, with 12 taps; that reads full-band hits up to 0.5 dB too low. What lies above 0.45 of the rate is read too
+# low by this filter as well: bursts of white noise by 0.2 dB on the median and 1.2 dB at most, against the ideal one.
+OVERSAMPLING, COARSE = 16, 4  # every fourth place first, the others where it matters
+TAPS_PER_PHASE, KAISER_BETA = 24, 5.0
+FINER = np.float32(1.2)  # by how much the places between can exceed every fourth
 
 
 def k_weighting(sample_rate_hz: int) -> tuple[Biquad, Biquad]:
@@ -95,7 +98,8 @@ class Meter:
 
     def _look_between(self, bank: np.ndarray, loudest: np.ndarray) -> None:
         self._true = np.maximum(self._true, self.peak)
-        _kernels.true_peaks(bank.reshape(-1), self.width, self._count, loudest.reshape(-1), _FILTER, _BOUND, self._true)
+        flat, loudest, looks = bank.reshape(-1), loudest.reshape(-1), (_FILTER, COARSE, FINER, _BOUND)
+        _kernels.true_peaks(flat, self.width, self._count, loudest, *looks, self._true)
 
     def true_peak(self) -> np.ndarray:
         """Return each channel's largest magnitude at and between the samples added so far."""
@@ -150,9 +154,9 @@ def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
 
 
 def oversampling_filter() -> np.ndarray:
-    """Return the interpolation filters of the three places between two samples [shape=(3, TAPS_PER_PHASE)]."""
+    """Return the interpolation filters of the places between two samples [shape=(OVERSAMPLING - 1, TAPS_PER_PHASE)]."""
     size = OVERSAMPLING * TAPS_PER_PHASE
-    taps = signal.firwin(size + 1, 1.0 / OVERSAMPLING, window=("kaiser", 8.0)) * OVERSAMPLING
+    taps = signal.firwin(size + 1, 1.0 / OVERSAMPLING, window=("kaiser", KAISER_BETA)) * OVERSAMPLING
     phases = [taps[phase : size + phase : OVERSAMPLING][::-1] for phase in range(1, OVERSAMPLING)]
     return np.ascontiguousarray(phases, np.float32)
 
@@ -161,18 +165,18 @@ _FILTER = oversampling_filter()
 _BOUND = np.float32(1.0001 * np.abs(_FILTER).sum(axis=1).max())  # and a hair for what rounding adds
 
 
-def oversampled_peak(audio: np.ndarray, least: float = 0.0) -> np.ndarray:
+def oversampled_peak(audio: np.ndarray, least: float = 0.0, near: float = 0.0) -> np.ndarray:
     """Return for each sample the largest magnitude between it and the next, over all channels.
 
-    Stretches in which no sample reaches ``least`` are not oversampled. audio : float32 [shape=(samples, channels)]; returns float32
-    [shape=(samples,)].
+    Stretches in which no sample reaches ``least`` are not oversampled, and no more than COARSE-fold where that does not reach ``near``.
+    audio : float32 [shape=(samples, channels)]; returns float32 [shape=(samples,)].
     """
     half = TAPS_PER_PHASE // 2
     out = np.zeros(audio.shape[0] + 2 * half + 2, np.float32)
     for channel in audio.T:
         padded = np.zeros(out.size, np.float32)
         padded[half : half + channel.size] = channel
-        _kernels.peaks_between(padded, _FILTER, np.float32(least), out)
+        _kernels.peaks_between(padded, _FILTER, COARSE, np.float32(near), np.float32(least), out)
     return out[half : half + audio.shape[0]]
 
 

@@ -221,6 +221,7 @@ def punch(m: Measure, mic_id: str | None) -> dict:
         "before": dataclasses.asdict(before),
         "after": dataclasses.asdict(after),
         "figures": [attack_and_body_db(before), attack_and_body_db(after)],
+        "taken": dataclasses.asdict(found) if (found := m.taken(mic)) else None,
         "shaper": mic.shaper.to_json(),
         "compressor": mic.compressor.to_json(),
     }

@@ -4,8 +4,6 @@ import dataclasses
 import re
 from dataclasses import dataclass
 
-import numpy as np
-
 from arkund.core.blend.propose import propose_bus, propose_headroom, propose_mix
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.clean.propose import start_settings, wants_gate
@@ -26,7 +24,6 @@ from arkund.core.timing.measure import deviations
 from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.timing.propose import propose_tempo
 from arkund.core.tone.propose import propose as propose_tone
-from arkund.core.units import gain_to_db
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import whole
 from arkund.studio.services.measuring import Measure
@@ -151,21 +148,8 @@ def _tone(m: Measure) -> list[Finding]:
 
 
 def _punch(m: Measure) -> list[Finding]:
-    out = []
-    for mic in m.shells():
-        hits = [h for h in m.heard_hits.get(mic.piece, []) if not h.ghost]
-        if not hits:
-            continue
-        read = m._source_of(mic)
-        at = [round(h.time_s * m.rate) for h in sorted(hits, key=lambda h: -h.level_db)[:60]]
-        after = int(0.03 * m.rate)
-        peaks = [float(gain_to_db(np.abs(read(s - 100, s + after)).max())) for s in at]
-        gaps = np.diff(sorted(h.time_s for h in hits))
-        gap = float(np.quantile(gaps, 0.25)) if gaps.size else 1.0
-        finding = propose_punch(mic, peaks, gap)
-        if finding is not None:
-            out.append(finding)
-    return out
+    found = [m.punch_start(mic) for mic in m.shells()]
+    return [propose_punch(*start) for start in found if start is not None]
 
 
 def _blend(m: Measure) -> list[Finding]:

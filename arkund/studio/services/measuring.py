@@ -21,7 +21,9 @@ from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.sound import features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
-from arkund.core.punch.measure import Envelope, average_envelope
+from arkund.core.punch.measure import Envelope, Taken, average_envelope, hits_before, taken, threshold_for_hits
+from arkund.core.punch.propose import WANTED_REDUCTION_DB, first_settings
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.render.graph import audible
 from arkund.core.render.source import Sources, edits_key, source_settings
 from arkund.core.render.whole import recorded_peak_db
@@ -40,6 +42,7 @@ from arkund.studio.services.rendering import rendered
 VERSION = 7  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
+NEXT_HIT_S = (0.15, 1.0)  # what is left of a reduction is looked at no earlier and no later
 
 
 class Measure:
@@ -277,10 +280,64 @@ class Measure:
         data = self._kept("punch", [self._source_depends(mic), mic.to_json()], compute)
         return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
 
+    def punch_start(self, mic: MicPlan) -> tuple[MicPlan, ShaperSettings, CompressorSettings, Taken] | None:
+        """Return a starting shaper and compressor for a mic, with the threshold that its hits ask for and what is taken there; None where there is none."""
+        first = first_settings(mic, self.gap_s(mic))
+        if first is None or not self.heard_hits.get(mic.piece):
+            return None
+        shaper, compressor = first
+
+        def compute() -> dict:
+            heard = self._before_compressor(mic.replace(shaper=shaper))
+            if not heard:
+                return {}
+            threshold_db = threshold_for_hits(heard, compressor, WANTED_REDUCTION_DB, self.rate)
+            found = taken(heard, compressor.replace(threshold_db=threshold_db), self.rate)
+            return {"threshold_db": threshold_db, "taken": dataclasses.asdict(found)}
+
+        depends = [
+            self._source_depends(mic),
+            mic.gate.to_json(),
+            mic.tone.to_json(),
+            shaper.to_json(),
+            compressor.to_json(),
+        ]
+        data = self._kept("punch_start", depends, compute)
+        return (
+            (mic, shaper, compressor.replace(threshold_db=data["threshold_db"]), Taken(**data["taken"]))
+            if data
+            else None
+        )
+
+    def taken(self, mic: MicPlan) -> Taken | None:
+        """Return what a mic's compressor takes from its own hits as it is set; None where it is off or nothing is played on its piece."""
+        if not mic.compressor.on or not self.heard_hits.get(mic.piece):
+            return None
+
+        def compute() -> dict:
+            return dataclasses.asdict(taken(self._before_compressor(mic), mic.compressor, self.rate))
+
+        return Taken(**self._kept("taken", [self._source_depends(mic), mic.to_json()], compute))
+
+    def gap_s(self, mic: MicPlan) -> float:
+        """Return the usual time from a hit of a mic's piece to the next one: a quarter of them come sooner."""
+        gaps = np.diff(sorted(h.time_s for h in self.heard_hits.get(mic.piece, []) if not h.ghost))
+        return float(np.quantile(gaps, 0.25)) if gaps.size else 1.0
+
+    def _before_compressor(self, mic: MicPlan) -> list[np.ndarray]:
+        """Return the strongest hits of the busiest part as the mic's compressor hears them."""
+        hits = self.heard_hits.get(mic.piece, [])
+        after_s = float(np.clip(self.gap_s(mic), *NEXT_HIT_S))
+        start, stop = self.busy_span(hits)
+        inside = [h for h in hits if start + self.rate // 5 < h.time_s * self.rate < stop - after_s * self.rate]
+        off = mic.replace(compressor=mic.compressor.replace(on=False))
+        return hits_before(self._processed(off, (start, stop)), inside, after_s, self.rate)
+
     def _processed(self, mic: MicPlan, span: tuple[int, int]) -> Callable:
-        """Return a reader of the processed mic over a part of the song."""
+        """Return a reader of a mic, processed as it says, over a part of the song."""
         start, stop = span
-        audio = rendered(self.plan, self.recordings, (start, stop), f"strip:{mic.id}")
+        plan = self.plan.replace(mics=tuple(mic if each.id == mic.id else each for each in self.plan.mics))
+        audio = rendered(plan, self.recordings, (start, stop), f"strip:{mic.id}")
 
         def read(a: int, b: int):
             return read_padded(audio, a - start, b - start)

@@ -20,6 +20,12 @@ Alpine.data("punch", () => ({
     const [[a0, b0], [a1, b1]] = this.chart.figures;
     return `attack against body ${figure(a0 - b0, 1)} dB → ${figure(a1 - b1, 1)} dB   ·   attack ${figure(a1 - a0, 1, true)} dB, body ${figure(b1 - b0, 1, true)} dB`;
   },
+  /** What the compressor really takes: its curve says more, because the detector follows each half wave. */
+  takenWords() {
+    const taken = this.chart && this.chart.taken;
+    if (!taken) return "";
+    return `measured at its own hits: takes ${figure(taken.deepest_db, 1)} dB at its deepest, ${figure(taken.left_db, 1)} dB left when the next comes (${figure(taken.after_s * 1000, 0)} ms)`;
+  },
   draw() {
     if (!this.chart || !this.sheet.begin(300)) return;
     const { sheet, chart } = this;
