@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 SILENCE_DB = -180.0  # floor of all level figures; below 24-bit and float32 noise
+DB_PER_OCTAVE = 20.0 * math.log10(2.0)  # of amplitude: a factor of two
 CELSIUS_ZERO_K = 273.15
 SOUND_AT_0_C_M_S = 331.3  # speed of sound in dry air at 0 degrees C
 
@@ -15,9 +16,14 @@ def db_to_gain(level_db):
 
 
 def gain_to_db(gain):
-    """Return the level in dB of a linear amplitude (scalar or array), never below SILENCE_DB."""
-    magnitude = np.abs(np.asarray(gain, dtype=np.float64))
+    """Return the level in dB of a linear amplitude, real or complex (scalar or array), never below SILENCE_DB."""
+    magnitude = np.asarray(np.abs(gain), dtype=np.float64)
     return (20.0 * np.log10(np.maximum(magnitude, 10.0 ** (SILENCE_DB / 20.0))))[()]
+
+
+def db_to_power(level_db):
+    """Return the mean square of a level in dB (scalar or array)."""
+    return np.power(10.0, np.asarray(level_db, dtype=np.float64) / 10.0)[()]
 
 
 def power_to_db(power):

@@ -8,10 +8,10 @@ import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from arkund.core.errors import ArkundError, SettingsError
-from arkund.core.files import midi
 from arkund.core.plan.plan import Tempo
 from arkund.core.takes.comp import Part, parts
 from arkund.core.takes.settings import CompSettings
+from arkund.core.timing import midi
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import runner
 from arkund.studio.services import comping, editing, moves, pictures, store, templates

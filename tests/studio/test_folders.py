@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from arkund.core.files import midi
 from arkund.core.files.stamps import Stamps, stamps
 from arkund.core.plan.plan import Section, Tempo
+from arkund.core.timing import midi
 from arkund.studio.services import store
 from arkund.studio.services.folders import takes_by_name
 from arkund.studio.services.importing import import_folder

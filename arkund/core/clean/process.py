@@ -8,12 +8,11 @@ from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp.bank import BLOCK, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass, low_pass
 from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
-from arkund.core.units import db_to_gain, ms_to_samples
+from arkund.core.units import DB_PER_OCTAVE, db_to_gain, ms_to_samples
 
 KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
 LINGER_S = 0.5  # a level that stays between the two thresholds longer than this no longer counts as open
 LEAST_KEY_HZ, MOST_KEY_HZ = (GateSettings.ranges()[name] for name in ("key_low_hz", "key_high_hz"))
-OCTAVES_PER_DB = 1.0 / 6.020599913
 
 
 def key_filter(settings: GateSettings, sample_rate_hz: int) -> tuple[Biquad, ...]:
@@ -42,7 +41,7 @@ class Gate:
                 [coefficient(s.attack_ms, rate) for s in settings],
                 [coefficient(s.release_ms, rate) for s in settings],
                 [max(ms_to_samples(s.hold_ms, rate), 1.0) for s in settings],
-                closed := [-s.range_db * OCTAVES_PER_DB if s.on else 0.0 for s in settings],
+                closed := [-s.range_db / DB_PER_OCTAVE if s.on else 0.0 for s in settings],
                 [coefficient(KEY_RELEASE_MS, rate)] * len(settings),
                 [LINGER_S * rate] * len(settings),
             ],

@@ -13,6 +13,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp import _kernels
+from arkund.core.units import db_to_gain
 
 LEVELS_DB = tuple(range(-32, 4, 4))  # strokes are made for these levels and scaled in between
 VARIANTS = 3
@@ -39,7 +40,7 @@ Stems = dict[str, np.ndarray]
 def stroke(voice: Voice, articulation: str, level_db: float, seed: int, sample_rate_hz: int) -> Stems:
     """Return the stems of one stroke, each float32 (samples,), the loudest stem's peak at 1 for any level."""
     rng = np.random.default_rng(seed)
-    hardness = 10.0 ** (level_db / 40.0)  # brightness grows with the square root of the amplitude
+    hardness = float(db_to_gain(level_db / 2.0))  # brightness grows with the square root of the amplitude
     made = _FAMILIES[voice.family](voice, articulation, hardness, rng, sample_rate_hz)
     peak = max(np.max(np.abs(stem)) for stem in made.values())
     return {name: (stem / peak).astype(np.float32) for name, stem in made.items()}
@@ -100,7 +101,7 @@ def _snare(voice, articulation, hardness, rng, rate) -> Stems:
     decays = [voice.decay_s / (1.0 + 0.55 * k) for k in range(len(frequencies))]
     head = _modes(t, frequencies, amplitudes, decays, rng)
     if voice.ring_hz:
-        head += _modes(t, [voice.ring_hz], [10 ** (voice.ring_db / 20)], [0.35], rng)
+        head += _modes(t, [voice.ring_hz], [float(db_to_gain(voice.ring_db))], [0.35], rng)
     head += 0.35 * hardness * noise(t, 1500, 7000, 0.0001, 0.004, rng, rate)
     if articulation == "rim":
         head += 0.6 * _modes(t, [1750, 2610, 3420], [1, 0.7, 0.5], [0.012, 0.01, 0.008], rng)

@@ -12,6 +12,7 @@ from types import SimpleNamespace
 import numpy as np
 from numba import njit
 
+from arkund.core import units
 from arkund.core.dsp.lanes import (
     exponent,
     fused,
@@ -57,9 +58,9 @@ SUMMED = 2 * BLOCK  # samples of each channel that are added up at a time
 SPARE_BYTES = 24  # behind what dither_24 writes
 TINY = f32(1e-15)  # states below -300 dB are set to zero, far above the denormal range
 FLOOR = f32(1e-9)  # envelope floor, -180 dBFS
-DB_PER_OCTAVE = f32(6.020599913)
-HALF_DB_PER_OCTAVE = f32(3.0102999566)
-OCTAVE_PER_DB = f32(1.0 / 6.020599913)
+DB_PER_OCTAVE = f32(units.DB_PER_OCTAVE)
+HALF_DB_PER_OCTAVE = f32(units.DB_PER_OCTAVE / 2.0)
+OCTAVE_PER_DB = f32(1.0 / units.DB_PER_OCTAVE)
 
 
 @njit(inline="always", **OPTIONS)

@@ -16,6 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.errors import SettingsError
+from arkund.core.units import db_to_gain, db_to_power, gain_to_db, power_to_db
 
 HIGHEST_SHARE = 0.499  # of the sample rate: the highest frequency that a filter may be tuned to
 FIT_POINTS = 96  # frequencies at which a numerator is fitted
@@ -24,6 +25,7 @@ QUICK_EVALUATIONS = 8  # where a filter has up to four sections and is to follow
 SECOND_POLE = math.exp(-3.0)  # of a section of first order, where the search begins
 GOOD_FIT_DB = 0.05  # a fit this good is not refined further
 REACH_DB = 120.0  # a filter has settled when its ringing has fallen this far
+FALLEN = float(db_to_gain(-REACH_DB))
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,20 +66,20 @@ class Biquad:
         radius = math.sqrt(self.a2) if apart < 0.0 else 0.5 * (abs(self.a1) + math.sqrt(apart))
         if radius < 1e-6:
             return 4
-        return math.ceil(REACH_DB / (-20.0 * math.log10(min(radius, 1.0 - 1e-9))))
+        return math.ceil(math.log(FALLEN) / math.log(min(radius, 1.0 - 1e-9)))
 
 
 def bell(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int) -> Biquad:
     """Return a matched bell: gain_db at frequency_hz, unity at DC; q is f / bandwidth at half the gain in dB."""
     _check(frequency_hz, q, sample_rate_hz)
-    a = 10.0 ** (gain_db / 40.0)
+    a = float(db_to_gain(gain_db / 2.0))
     return _matched((1.0, a / q, 1.0), (1.0, 1.0 / (a * q), 1.0), frequency_hz, sample_rate_hz)
 
 
 def low_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int) -> Biquad:
     """Return a matched low shelf with half its gain in dB at frequency_hz."""
     _check(frequency_hz, q, sample_rate_hz)
-    a = 10.0 ** (gain_db / 40.0)
+    a = float(db_to_gain(gain_db / 2.0))
     root = math.sqrt(a) / q
     return _matched((a, a * root, a * a), (a, root, 1.0), frequency_hz, sample_rate_hz)
 
@@ -85,7 +87,7 @@ def low_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int
 def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: int) -> Biquad:
     """Return a matched high shelf with half its gain in dB at frequency_hz."""
     _check(frequency_hz, q, sample_rate_hz)
-    a = 10.0 ** (gain_db / 40.0)
+    a = float(db_to_gain(gain_db / 2.0))
     root = math.sqrt(a) / q
     return _matched((a * a, a * root, a), (1.0, root, a), frequency_hz, sample_rate_hz)
 
@@ -119,13 +121,13 @@ def magnitude_db(sections: tuple[Biquad, ...], frequency_hz: np.ndarray, sample_
     total = np.ones(np.shape(frequency_hz), dtype=complex)
     for section in sections:
         total = total * section.response(frequency_hz, sample_rate_hz)
-    return 20.0 * np.log10(np.maximum(np.abs(total), 1e-12))
+    return gain_to_db(total)
 
 
 def analogue_db(numerator, denominator, frequency_hz: np.ndarray, centre_hz: float) -> np.ndarray:
     """Return the magnitude in dB of an analogue prototype (coefficients of s^2, s, 1) tuned to centre_hz."""
     s = 1j * np.asarray(frequency_hz) / centre_hz
-    return 20.0 * np.log10(np.abs(np.polyval(numerator, s)) / np.abs(np.polyval(denominator, s)))
+    return gain_to_db(np.polyval(numerator, s)) - gain_to_db(np.polyval(denominator, s))
 
 
 def _check(frequency_hz: float, q: float, sample_rate_hz: int) -> None:
@@ -188,7 +190,7 @@ def _matched(
             ]
         )
     )
-    wanted = 10.0 ** (analogue_db(numerator, denominator, grid_hz, frequency_hz) / 10.0)
+    wanted = db_to_power(analogue_db(numerator, denominator, grid_hz, frequency_hz))
     dc = (numerator[2] / denominator[2]) ** 2
     poles = np.roots(denominator) * w0
     z = np.exp(poles) if poles.size == 2 else np.array([np.exp(poles[0]), SECOND_POLE])
@@ -197,7 +199,7 @@ def _matched(
     def fitted(a: np.ndarray) -> tuple[Biquad, np.ndarray]:
         section = _numerator(a[0], a[1], grid_hz, wanted, dc, sample_rate_hz)
         got = np.abs(section.response(grid_hz, sample_rate_hz)) ** 2
-        return section, 10.0 * np.log10(np.maximum(got, 1e-12) / wanted)
+        return section, power_to_db(np.maximum(got, 1e-12)) - power_to_db(wanted)
 
     def residual(free: np.ndarray) -> np.ndarray:
         error = fitted(_stable(free))[1]

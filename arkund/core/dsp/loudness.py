@@ -15,7 +15,7 @@ from arkund.core.dsp import _kernels
 from arkund.core.dsp.bank import BLOCK, PAIR, Filters, bank_of, empty_bank, kernels, pair
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
-from arkund.core.units import SILENCE_DB, gain_to_db
+from arkund.core.units import SILENCE_DB, db_to_gain, db_to_power, gain_to_db, power_to_db
 
 OFFSET_LUFS = -0.691  # eq. 2
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
@@ -32,7 +32,7 @@ def k_weighting(sample_rate_hz: int) -> tuple[Biquad, Biquad]:
     """Return the two stages of the K-weighting for any sample rate; at 48 kHz the table of annex 1."""
     shelf_hz, shelf_db, shelf_q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
     k = math.tan(math.pi * shelf_hz / sample_rate_hz)
-    vh = 10.0 ** (shelf_db / 20.0)
+    vh = float(db_to_gain(shelf_db))
     vb = vh**0.4996667741545416
     a0 = 1.0 + k / shelf_q + k * k
     first = Biquad(
@@ -119,15 +119,15 @@ class Meter:
             power = steps.sum() * self._step + self._power[list(channels)].sum()
             return _lufs(float(power / heard) if heard else 0.0)
         blocks = np.convolve(steps, np.full(count, 1.0 / count), "valid")
-        loud = blocks[blocks > 10 ** ((ABSOLUTE_GATE_LUFS - OFFSET_LUFS) / 10)]
+        loud = blocks[blocks > db_to_power(ABSOLUTE_GATE_LUFS - OFFSET_LUFS)]
         if loud.size == 0:
             return SILENCE_DB
-        gate = 10 ** ((_lufs(float(loud.mean())) + RELATIVE_GATE_LU - OFFSET_LUFS) / 10)
+        gate = db_to_power(_lufs(float(loud.mean())) + RELATIVE_GATE_LU - OFFSET_LUFS)
         return _lufs(float(loud[loud > gate].mean()))
 
 
 def _lufs(power: float) -> float:
-    return OFFSET_LUFS + 10.0 * math.log10(power) if power > 1e-18 else SILENCE_DB
+    return OFFSET_LUFS + float(power_to_db(power)) if power > 1e-18 else SILENCE_DB
 
 
 def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:

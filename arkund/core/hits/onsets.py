@@ -8,6 +8,7 @@ from scipy.ndimage import correlate1d, maximum_filter1d
 from arkund.core.dsp import _kernels as dsp_kernels
 from arkund.core.hits import _kernels
 from arkund.core.hits.bands import QUARTERS
+from arkund.core.units import db_to_power
 
 LOOK_BACK = (22, 14, 10, 8, 8, 8)  # frames before an onset that it must stand above, by band: a period and more
 LOOK_AHEAD = 4  # frames over which the rise is taken
@@ -15,6 +16,7 @@ QUICK_BACK, QUICK_AHEAD = 10, 5  # quarters, for the wide bands
 DEEP_DB = 46.0  # what lies further below a band's loudest is not looked at
 MOST_RISE_DB = 15.0  # one band counts no more than this
 FLOOR_ABOVE_NOISE_DB = 6.0
+ABOVE_NOISE, DEEP = float(db_to_power(FLOOR_ABOVE_NOISE_DB)), float(db_to_power(-DEEP_DB))
 APART = 3  # frames between two candidates of one mic
 SOFT_FRAMES = 4  # over which a soft stroke's step is averaged, before and after it
 
@@ -23,14 +25,14 @@ def levels_db(power: np.ndarray) -> np.ndarray:
     """Return powers [shape=(frames, mics, bands)] in dB, floored a little above each band's own noise."""
     quiet = np.quantile(power[:: max(power.shape[0] // 4000, 1)], 0.1, axis=0)
     loud = np.quantile(power[:: max(power.shape[0] // 20000, 1)], 0.999, axis=0)
-    floor = np.maximum(quiet * 10 ** (FLOOR_ABOVE_NOISE_DB / 10), loud * 10 ** (-DEEP_DB / 10)) + 1e-11
+    floor = np.maximum(quiet * ABOVE_NOISE, loud * DEEP) + 1e-11
     return _decibels(power, floor)
 
 
 def quick_levels_db(quick: np.ndarray) -> np.ndarray:
     """Return the powers of the wide bands [shape=(quarters, mics, 2)] in dB, floored like the bands."""
     quiet = np.quantile(quick[:: max(quick.shape[0] // 4000, 1)], 0.1, axis=0)
-    return _decibels(quick, quiet * 10 ** (FLOOR_ABOVE_NOISE_DB / 10) + 1e-11)
+    return _decibels(quick, quiet * ABOVE_NOISE + 1e-11)
 
 
 def _decibels(power: np.ndarray, floor: np.ndarray) -> np.ndarray:

@@ -10,7 +10,7 @@ import numpy as np
 from arkund.core.dsp.envelope import frame_peaks
 from arkund.core.kit.pieces import is_tom
 from arkund.core.trees.trees import Trees
-from arkund.core.units import gain_to_db, power_to_db
+from arkund.core.units import db_to_gain, gain_to_db, power_to_db
 
 KINDS = (
     "kick in",
@@ -69,7 +69,7 @@ def loudest_moments(read: Read, length: int, sample_rate_hz: int) -> tuple[np.nd
     rise = level - np.minimum.reduce([before, np.roll(before, 1), np.roll(before, 2)])
     order, apart = np.argsort(rise)[::-1][: level.size // 4], int(APART_S / FRAME_S)
     taken, chosen = np.zeros(level.size + 2 * apart, bool), []
-    limit = rise[order[0]] * 10 ** (BUSY_DB / 20)
+    limit = rise[order[0]] * db_to_gain(BUSY_DB)
     for at in order:
         if rise[at] < limit:
             break

@@ -9,6 +9,7 @@ from arkund.core.dsp.bank import PAIR, Filters, coefficient, kernels, lanes
 from arkund.core.dsp.filters import Biquad, high_pass
 from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
 from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.units import DB_PER_OCTAVE
 
 BRIGHT_HZ = 2500.0  # an attack is told by what lies above: drums ring below it
 ENVELOPE_MS = (
@@ -20,7 +21,6 @@ ATTACK_MS, FALL_MS = 10.0, 18.0  # the attack's gain is held, and falls to that 
 RISE_MS = 0.1  # so that it does not click
 SHAPER_FLOOR = 1e-5  # -100 dBFS: keeps silence from being shaped
 LEAST_DETECTOR = CompressorSettings.ranges()["detector_low_hz"]
-OCTAVE_DB = 6.020599913
 NOTHING_WANTED = np.zeros(0, np.float32)
 
 
@@ -42,8 +42,8 @@ class Shaper:
             1.0 / (FULL_RATIO - ONSET_RATIO),
         ]
         amounts = (
-            [s.attack_db * s.on / OCTAVE_DB for s in settings],
-            [s.sustain_db * s.on / OCTAVE_DB for s in settings],
+            [s.attack_db * s.on / DB_PER_OCTAVE for s in settings],
+            [s.sustain_db * s.on / DB_PER_OCTAVE for s in settings],
         )
         self.params = lanes([*([value] * self._count for value in values), *amounts], width)
         self.state = np.repeat(np.array([0.0, SHAPER_FLOOR, SHAPER_FLOOR, 0.0, 0.0], np.float32), width)

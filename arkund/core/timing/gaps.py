@@ -12,6 +12,7 @@ import numpy as np
 
 from arkund.core.dsp.crossfade import correlation
 from arkund.core.plan.plan import Cut
+from arkund.core.units import db_to_power
 
 BEFORE_S = 0.004  # a cut lies this much before the attack
 ATTACK_S = 0.03  # after a stroke's last hit nothing is stretched for this long
@@ -67,7 +68,7 @@ def _choose(read: Read, after: int, at: int, size: int, rate: int) -> tuple[str,
         return "slices", "the next stroke follows too soon"
     attack = read(after, after + round(ATTACK_S * rate))
     end = read(at - round(0.01 * rate), at)
-    if np.mean(end**2) * 10 ** (DIED_DB / 10) < np.mean(attack**2):
+    if np.mean(end**2) * db_to_power(DIED_DB) < np.mean(attack**2):
         return "slices", "the tail has died away"
     return "stretch", "the tail still rings"
 

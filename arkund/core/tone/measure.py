@@ -7,6 +7,7 @@ import numpy as np
 from scipy import signal
 
 from arkund.core.dsp.spectrum import axis_hz, spectrum_db
+from arkund.core.units import power_to_db
 
 OWN_S = 0.12  # of each own hit
 ALONE_S = 0.05
@@ -109,7 +110,7 @@ def _ring(read, own: list, rate: int, fundamental: float | None) -> Ring | None:
     start, size = int(0.05 * rate), int(0.18 * rate)
     tails = [read(_at(h, rate) + start, _at(h, rate) + start + size) * signal.windows.hann(size) for h in own]
     frequencies, power = _power(tails, rate)
-    level = 10 * np.log10(power + 1e-20)
+    level = power_to_db(power)
     band = np.flatnonzero((frequencies >= RING_HZ[0]) & (frequencies <= RING_HZ[1]))
     smooth = np.array(
         [
@@ -134,5 +135,5 @@ def _decay_s(read, own: list, frequency: float, rate: int) -> float:
         return float(np.mean([np.abs(np.sum(read(a, a + t.size) * probe)) ** 2 for a in at]))
 
     early, late = level(0.04), level(0.14)
-    fall = 10 * np.log10(max(early, 1e-20) / max(late, 1e-20))
+    fall = power_to_db(early) - power_to_db(late)
     return round(min(60.0 * 0.1 / max(fall, 1.0), 9.9), 2)

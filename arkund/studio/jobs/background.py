@@ -6,6 +6,7 @@ from django.conf import settings
 
 from arkund.core.errors import CancelledError
 from arkund.studio.jobs import runner
+from arkund.studio.jobs.handle import Handle
 from arkund.studio.models import Job, Session
 from arkund.studio.services import whole
 
@@ -24,7 +25,7 @@ def keep_whole(session: Session) -> None:
     runner.start("whole", {"version": session.version}, "the whole song", session.pk)
 
 
-def wait_until_settled(handle: runner.Handle) -> None:
+def wait_until_settled(handle: Handle) -> None:
     """Wait a moment in case a newer change follows. Raises CancelledError."""
     until = monotonic() + SETTLE_S
     while monotonic() < until:

@@ -2,13 +2,12 @@
 
 import shutil
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Tempo
 from arkund.studio.jobs import background
-from arkund.studio.jobs.runner import Handle
+from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Session
 from arkund.studio.services import (
     archiving,
@@ -24,15 +23,6 @@ from arkund.studio.services import (
 )
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
-
-
-@dataclass(frozen=True, slots=True)
-class Kind:
-    """A kind of work: what it does, whether it stands back behind everything else, and whether it works on an upload."""
-
-    run: Callable[[Handle], dict]
-    quiet: bool = False
-    uploaded: bool = False
 
 
 def _session(handle: Handle) -> Session:

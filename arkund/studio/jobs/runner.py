@@ -4,24 +4,25 @@ import logging
 import os
 import shutil
 import threading
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
-from time import monotonic
 
 from django.db import close_old_connections
 from django.db.models import QuerySet
 from django.utils import timezone
 
 from arkund.core.errors import CancelledError, SettingsError
+from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Job
 from arkund.studio.services import owner, store
 
-WRITE_EVERY_S = 0.2
 MOST_TRIES = 2  # work that took the process down with it is not begun by itself for ever
 NICENESS = 5  # of background work: it also holds the interpreter's lock now and then, and must not starve with it
 STOPPED = "The application was stopped meanwhile; nothing half-made was kept. Start it again."
 FAILED = "Something failed inside Arkund; the server's log says what. Nothing was changed."
 log = logging.getLogger(__name__)
 _pool = ThreadPoolExecutor(2, thread_name_prefix="job")
+KINDS: dict[str, Kind] = {}
 
 
 def _nicely() -> None:
@@ -35,36 +36,9 @@ def _nicely() -> None:
 _quiet_pool = ThreadPoolExecutor(1, thread_name_prefix="quiet", initializer=_nicely)
 
 
-class Handle:
-    """What a job's work is given: its row, and ways to report progress, to ask whether to stop and to keep what is done."""
-
-    def __init__(self, job: Job) -> None:
-        self.job, self._written, self._stop = job, 0.0, job.cancel
-
-    def progress(self, share: float, text: str = "") -> None:
-        """Write progress, at most a few times a second."""
-        now = monotonic()
-        if now - self._written < WRITE_EVERY_S and share < 1.0:
-            return
-        self._written = now
-        rows = Job.objects.filter(pk=self.job.pk)
-        rows.update(progress=min(share, 1.0), message=text[:600], beat=timezone.now())
-        self._stop = rows.values_list("cancel", flat=True).first() is not False  # a deleted row stops too
-
-    def cancelled(self) -> bool:
-        """Say whether someone asked to stop."""
-        return self._stop
-
-    def keep(self, session_id: int | None = None, **result) -> None:
-        """Keep a part of the result, so that the work can go on from there after a restart."""
-        self.job.result |= result
-        self.job.session_id = session_id or self.job.session_id
-        Job.objects.filter(pk=self.job.pk).update(result=self.job.result, session_id=self.job.session_id)
-
-
 def start(kind: str, arguments: dict, title: str, session_id: int | None = None, user_id: int | None = None) -> Job:
     """Queue work of a kind with arguments of plain data."""
-    quiet = _kind(kind).quiet
+    quiet = KINDS[kind].quiet
     job = Job.objects.create(
         kind=kind,
         arguments=arguments,
@@ -101,7 +75,7 @@ def put_aside(jobs: QuerySet[Job]) -> int:
 
 def _forget_upload(job: Job) -> None:
     """Delete the upload of work that nobody wants any more."""
-    if _kind(job.kind).uploaded:
+    if KINDS[job.kind].uploaded:
         shutil.rmtree(store.incoming_folder() / job.arguments["folder"], ignore_errors=True)
 
 
@@ -139,10 +113,9 @@ def resume() -> list[Job]:
     return taken
 
 
-def _kind(name: str):
-    from arkund.studio.jobs.kinds import KINDS  # the kinds' services start jobs themselves
-
-    return KINDS[name]
+def know(kinds: Mapping[str, Kind]) -> None:
+    """Tell the runner what kinds of work there are; it is told so when the application starts, because their services start jobs themselves."""
+    KINDS.update(kinds)
 
 
 def _submit(job: Job) -> None:
@@ -161,7 +134,7 @@ def run(job_id: int) -> None:
             raise CancelledError("Cancelled before it began.")
         now = timezone.now()
         rows.update(state=Job.RUNNING, began=now, beat=now, tries=job.tries + 1)
-        result = _kind(job.kind).run(Handle(job))
+        result = KINDS[job.kind].run(Handle(job))
         rows.update(state=Job.DONE, progress=1.0, message="", result=result, beat=timezone.now())
     except CancelledError as error:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])

@@ -10,10 +10,11 @@ from pathlib import Path
 import numpy as np
 
 from arkund.core.errors import SettingsError
-from arkund.core.files import audio, midi
+from arkund.core.files import audio
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import HitChange, Plan, Tempo
 from arkund.core.render.moment import half_samples, moments
+from arkund.core.timing import midi
 from arkund.core.timing.bars import bars_of, with_line_at
 from arkund.core.timing.click import click_tempo
 from arkund.core.timing.quantise import Edit, move_stroke, quantise

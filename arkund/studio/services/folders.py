@@ -7,11 +7,11 @@ import numpy as np
 
 from arkund.core.errors import AudioError, SettingsError
 from arkund.core.files import audio
-from arkund.core.files.midi import MidiSong
-from arkund.core.files.midi import read as read_midi
 from arkund.core.files.stamps import Stamps
 from arkund.core.plan.plan import Section, Tempo
 from arkund.core.timing.bars import bars_of
+from arkund.core.timing.midi import MidiSong
+from arkund.core.timing.midi import read as read_midi
 
 MOST_FILES = 400
 MOST_LEAD_S = 600.0  # that a file of a take may begin later than another

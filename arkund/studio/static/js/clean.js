@@ -2,7 +2,7 @@
 import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, hand, registerPage, start } from "./lib/page.js";
+import { Alpine, hand, registerPage, start, within } from "./lib/page.js";
 import { Sheet } from "./lib/sheet.js";
 
 const LOW = -70;
@@ -40,7 +40,7 @@ Alpine.data("clean", () => ({
     this.$store.page.move({ [`mics.${this.chart.mic}.gate.${key}`]: value, [`mics.${this.chart.mic}.gate.on`]: true }, `${mic.name}: gate ${key.replace("_db", "")} ${figure(value, 1)} dB`);
   },
   to(px) {
-    this.chart.gate.threshold_db = Number(clamp(this.sheet.x(LOW, 0).back(px), -90, 0).toFixed(1));
+    this.chart.gate.threshold_db = within("gate", "threshold_db", this.sheet.x(LOW, 0).back(px));
     this.$store.page.try({ [`mics.${this.chart.mic}.gate.threshold_db`]: this.chart.gate.threshold_db, [`mics.${this.chart.mic}.gate.on`]: true });
     this.kept.soon();
   },

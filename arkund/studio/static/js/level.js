@@ -2,7 +2,7 @@
 import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start } from "./lib/page.js";
+import { Alpine, registerPage, start, within } from "./lib/page.js";
 
 const ROW = 27;
 const LOW = -48;
@@ -60,7 +60,7 @@ Alpine.data("level", () => ({
     return this.chart ? this.chart.rows : [];
   },
   type(row, event) {
-    const value = clamp(Number(event.target.value), -40, 40);
+    const value = within("mic", "trim_db", Number(event.target.value), 2);
     this.$store.page.move({ [`mics.${row.id}.trim_db`]: value }, `${row.name}: trim ${figure(value, 1, true)} dB`);
   },
   down(event) {
@@ -71,7 +71,7 @@ Alpine.data("level", () => ({
   moveTo(event) {
     if (!this.drag) return;
     const perPixel = (0 - LOW) / (this.sheet.right - this.sheet.left);
-    this.drag.row.trim_db = Number(clamp(this.drag.trim + (event.offsetX - this.drag.x) * perPixel, -40, 40).toFixed(1));
+    this.drag.row.trim_db = within("mic", "trim_db", this.drag.trim + (event.offsetX - this.drag.x) * perPixel);
     this.$store.page.try({ [`mics.${this.drag.row.id}.trim_db`]: this.drag.row.trim_db });
     this.kept.soon();
   },

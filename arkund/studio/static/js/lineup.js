@@ -1,8 +1,8 @@
 // Line up: the arrival ladder of one drum.
-import { clamp, figure } from "./lib/geometry.js";
+import { figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { Alpine, boot, registerPage, start, within } from "./lib/page.js";
 import { get } from "./lib/server.js";
 
 const ROW = 40;
@@ -95,7 +95,7 @@ Alpine.data("lineup", () => ({
     return figure(v, 1, true);
   },
   delayTo(value) {
-    const delay = Number(clamp(value, -60, 60).toFixed(4));
+    const delay = within("line_up", "delay_ms", value, 4);
     return this.$store.page.move({ [`mics.${this.chosen}.line_up.delay_ms`]: delay }, `${this.rowName()}: delay ${figure(delay, 2, true)} ms`);
   },
   typeDelay(event) {
@@ -124,7 +124,7 @@ Alpine.data("lineup", () => ({
   moveTo(event) {
     if (!this.drag) return;
     const x = this.axis();
-    this.drag.row.delay_ms = Number(clamp(this.drag.delay + x.back(event.offsetX) - x.back(this.drag.x), -60, 60).toFixed(3));
+    this.drag.row.delay_ms = within("line_up", "delay_ms", this.drag.delay + x.back(event.offsetX) - x.back(this.drag.x), 3);
     this.kept.soon();
   },
   up() {

@@ -2,7 +2,7 @@
 import { clamp, figure, nearest, scale } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start } from "./lib/page.js";
+import { Alpine, registerPage, start, within } from "./lib/page.js";
 
 const SPAN_DB = 18;
 const START = { high_pass: [80, 0], low_pass: [12000, 0], low_shelf: [120, 2], high_shelf: [8000, 2], bell: [1000, 2] };
@@ -47,7 +47,7 @@ Alpine.data("tone", () => ({
     return this.$store.page.move({ [`${this.path()}.bands`]: bands }, `${this.name()}: ${title}`);
   },
   add(kind, frequency = START[kind][0], gain = START[kind][1]) {
-    const band = { kind, on: true, frequency_hz: Math.round(clamp(frequency, 20, 20000)), gain_db: Number(clamp(gain, -15, 15).toFixed(1)), q: 0.9, slope_db: 12 };
+    const band = { kind, on: true, frequency_hz: within("band", "frequency_hz", frequency, 0), gain_db: within("band", "gain_db", gain), q: 0.9, slope_db: 12 };
     return this.save([...this.bands(), band], `${kind.replace("_", "-")} added at ${band.frequency_hz} Hz`);
   },
   drop(i) {
@@ -74,8 +74,8 @@ Alpine.data("tone", () => ({
   moveTo(event) {
     if (!this.drag) return;
     const band = this.bands()[this.drag.i];
-    band.frequency_hz = Math.round(clamp(this.axis().back(event.offsetX), 20, 20000));
-    if (!this.sloped(band)) band.gain_db = Number(clamp(this.gains().back(event.offsetY), -15, 15).toFixed(1));
+    band.frequency_hz = within("band", "frequency_hz", this.axis().back(event.offsetX), 0);
+    if (!this.sloped(band)) band.gain_db = within("band", "gain_db", this.gains().back(event.offsetY));
     this.$store.page.try({ [`${this.path()}.bands`]: this.bands() });
     this.kept.soon();
   },

@@ -1,10 +1,16 @@
 // What every step's page shares: its data at one version, Moves, undo and redo, notes, messages, keys.
 import Alpine from "../../vendor/alpine-csp.esm.min.js";
-import { fit } from "./geometry.js";
+import { clamp, fit } from "./geometry.js";
 import { registerJobs } from "./jobs.js";
 import { follow, get, post } from "./server.js";
 
 export const boot = JSON.parse(document.getElementById("boot").textContent);
+/** Return a value within a field's range, with so many digits. */
+export function within(name, key, value, digits = 1) {
+  const { low, high } = boot.fields[name].find((field) => field.key === key);
+  return Number(clamp(value, low, high).toFixed(digits));
+}
+
 const base = `/s/${boot.session}`;
 const SOUND_MS = 400;
 const rest = (ms) => new Promise((wake) => setTimeout(wake, ms));

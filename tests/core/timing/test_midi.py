@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from arkund.core.errors import SettingsError
-from arkund.core.files import midi
 from arkund.core.hits.resolve import Hit
 from arkund.core.plan.plan import Section, Tempo, TempoChange
+from arkund.core.timing import midi
 from arkund.core.timing.bars import bars_of
 
 TEMPO = Tempo(
