@@ -72,6 +72,12 @@ def tappable(page: Page) -> Page:
     return page
 
 
+def plays_on(page: Page, seconds: float) -> None:
+    """Wait until so many seconds more have been played, by the player's own clock."""
+    until = page.evaluate("(s) => globalThis.arkund.player.context.currentTime + s", seconds)
+    page.wait_for_function("(until) => globalThis.arkund.player.context.currentTime >= until", arg=until)
+
+
 class Tap:
     """A tap at the running player of a tappable page."""
 

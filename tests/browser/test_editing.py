@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 
 from arkund.studio.cli.pages import MANY_HITS
 from tests.browser.conftest import loaded
+from tests.browser.tap import plays_on
 from tests.kits import small_kit
 
 pytestmark = pytest.mark.browser
@@ -188,7 +189,7 @@ class TestEditing:
         page.wait_for_function("() => globalThis.arkund.player.playing")
         for _ in range(5):
             page.keyboard.press("t")
-            page.wait_for_timeout(500)
+            plays_on(page, 0.5)
         page.keyboard.press("Space")
         page.get_by_role("button", name=re.compile("take the tapped")).click()
         expect(page.locator("#message")).to_contain_text("tapped")

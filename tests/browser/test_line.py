@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from arkund.studio.pages.questions import PAGES
-from tests.browser.tap import Tap, tappable
+from tests.browser.tap import Tap, plays_on, tappable
 
 pytestmark = pytest.mark.browser
 
@@ -45,7 +45,7 @@ class TestLine:
         page.locator('[aria-label="listening bar"] input[type=number]').nth(1).press("Enter")
         page.locator("#play").click()
         page.wait_for_function("() => globalThis.arkund.player.playing")
-        page.wait_for_timeout(700)
+        plays_on(page, 0.7)
         tap = Tap(page)
         before = tilt(tap)
         assert abs(tilt(tap) - before) < 0.1  # what does not change measures the same
@@ -97,8 +97,7 @@ class TestPages:
         page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
         for width in (1280, 900):
             page.set_viewport_size({"width": width, "height": 800})
-            page.wait_for_timeout(150)
-            assert page.evaluate("() => document.documentElement.scrollWidth") <= width
+            page.wait_for_function("(width) => document.documentElement.scrollWidth <= width", arg=width)
 
     def test_charts_show_something(self, page, session):
         """A canvas is not empty."""

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.tap import Tap, tappable
+from tests.browser.tap import Tap, plays_on, tappable
 
 pytestmark = pytest.mark.browser
 CHANGING_S = 30
@@ -36,7 +36,7 @@ def playing(page: Page, session: str) -> Page:
         page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
     page.locator("#play").click()
     page.wait_for_function("() => globalThis.arkund.player.playing")
-    page.wait_for_timeout(1200)
+    plays_on(page, 1.2)
     return page
 
 
@@ -118,11 +118,11 @@ class TestFastChanges:
         for number in range(CHANGING_S * 4):
             value = 60 + (number * 37) % 900
             field.evaluate("(f, v) => { f.value = v; f.dispatchEvent(new Event('change', { bubbles: true })); }", value)
-            page.wait_for_timeout(250)
+            plays_on(page, 0.25)
             if number % 20 == 19:
                 memory.append(memory_mb(page))
         expect(page.locator("#message")).to_contain_text(f"frequency hz {value}", timeout=10_000)
-        page.wait_for_timeout(2500)
+        plays_on(page, 2.5)
         heard, rate = tap.heard(), tap.rate
         assert heard.samples > CHANGING_S * rate
         assert heard.longest < 0.001 * rate
@@ -136,11 +136,11 @@ class TestFastChanges:
         page = playing
         page.keyboard.press("l")
         page.wait_for_function("() => globalThis.arkund.player.chunks.length > 0")
-        page.wait_for_timeout(800)
+        plays_on(page, 0.8)
         tap = Tap(page)
         field = page.get_by_label("frequency of filter 1", exact=True)
         field.evaluate("(f) => { f.value = 500; f.dispatchEvent(new Event('change', { bubbles: true })); }")
-        page.wait_for_timeout(2500)
+        plays_on(page, 2.5)
         heard = tap.heard()
         assert heard.samples > tap.rate
         assert heard.longest < 0.001 * tap.rate
