@@ -16,6 +16,7 @@ from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, Bands
 from arkund.core.hits.settings import Channel
 
 RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
+FAR_RISE_DB, FAR_QUICK_DB = 4.0, 6.0  # of the cymbals without a mic only those matter that leave something in the mics of others
 SOFT_DB = 1.5  # a cymbal's, over a few milliseconds
 STRONGEST = 3  # strokes whose middle one is a mic's full level
 FAMILIES = ("kick", "snare", "tom", "cymbal")
@@ -84,6 +85,8 @@ def scene(bands: Bands, channels: Sequence[Channel]) -> Scene:
 
 def _begins(level: np.ndarray, quick: np.ndarray, name: str, mics: list[int]) -> np.ndarray:
     """Return the frames where a piece may have been struck. A soft stroke on a cymbal that still rings hardly rises: there less is asked."""
+    if name == ELSEWHERE:
+        return onsets.candidates(level, quick, mics, FAR_RISE_DB, FAR_QUICK_DB)
     out = onsets.candidates(level, quick, mics, RISE_DB, QUICK_DB)
     return onsets.with_soft_ones(out, level, mics[0], SOFT_DB) if family(name) == "cymbal" else out
 

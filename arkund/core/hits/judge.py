@@ -14,7 +14,7 @@ from arkund.core.hits import evidence, habits
 from arkund.core.trees.trees import Trees
 
 STAGES = ("first", "second", "third")
-WORTH_ASKING = 0.004  # below this sureness at first hearing a candidate is not asked again
+WORTH_ASKING = 0.008  # below this sureness at first hearing a candidate is not asked again
 AT_A_GLANCE = 100  # trees of the first set
 HOPELESS = -6.0  # log-odds by them, below which a candidate needs no more: the rest lower it further
 LIKELY = 0.1  # sureness from which a candidate may explain others

@@ -23,16 +23,22 @@ SOFT_FRAMES = 4  # over which a soft stroke's step is averaged, before and after
 
 def levels_db(power: np.ndarray) -> np.ndarray:
     """Return powers [shape=(frames, mics, bands)] in dB, floored a little above each band's own noise."""
-    quiet = np.quantile(power[:: max(power.shape[0] // 4000, 1)], 0.1, axis=0)
-    loud = np.quantile(power[:: max(power.shape[0] // 20000, 1)], 0.999, axis=0)
+    quiet = _quantile(power[:: max(power.shape[0] // 4000, 1)], 0.1)
+    loud = _quantile(power[:: max(power.shape[0] // 20000, 1)], 0.999)
     floor = np.maximum(quiet * ABOVE_NOISE, loud * DEEP) + 1e-11
     return _decibels(power, floor)
 
 
 def quick_levels_db(quick: np.ndarray) -> np.ndarray:
     """Return the powers of the wide bands [shape=(quarters, mics, 2)] in dB, floored like the bands."""
-    quiet = np.quantile(quick[:: max(quick.shape[0] // 4000, 1)], 0.1, axis=0)
+    quiet = _quantile(quick[:: max(quick.shape[0] // 4000, 1)], 0.1)
     return _decibels(quick, quiet * ABOVE_NOISE + 1e-11)
+
+
+def _quantile(rows: np.ndarray, share: float) -> np.ndarray:
+    """Return a quantile over the first axis; with the values of a column side by side it takes a third of the time."""
+    columns = np.ascontiguousarray(rows.reshape(rows.shape[0], -1).T)
+    return np.quantile(columns, share, axis=1).reshape(rows.shape[1:])
 
 
 def _decibels(power: np.ndarray, floor: np.ndarray) -> np.ndarray:

@@ -12,7 +12,7 @@ from arkund.core.takes.process import joined_rows
 from arkund.studio.models import Measured, MicRecording, Session
 from arkund.studio.services import places, store
 
-FINDER_VERSION = 6  # raised when hits are found in another way
+FINDER_VERSION = 7  # raised when hits are found in another way
 
 
 def recordings_of(session: Session) -> Library:
