@@ -63,6 +63,7 @@ urlpatterns = [
     path(f"{S}/replace-hit", actions.replace_hit, name="replace-hit"),
     path(f"{S}/audition", sounds.audition, name="audition"),
     path(f"{S}/hits/<slug:piece>", sounds.hits, name="hits"),
+    path(f"{S}/average-hit/<mic:mic>", sounds.average_hit, name="average-hit"),
     path(f"{S}/peaks/<mic:mic>/<int:level>", sounds.peaks, name="peaks"),
     path(f"{S}/whole/<str:key>/<str:output>/<int:level>", sounds.whole_peaks, name="whole-peaks"),
     path(f"{S}/print-now", prints.start, name="print-now"),

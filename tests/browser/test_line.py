@@ -86,6 +86,51 @@ class TestLine:
         expect(page.get_by_role("alert")).to_contain_text("broken.wav: not a readable")
 
 
+class TestHonesty:
+    """What is old says so; what is in doubt can be heard."""
+
+    def test_figures_from_before_are_dimmed(self, page, session):
+        """While a change is measured the former figures say that they are from before, and nothing moves for it."""
+        page.goto(f"{session}/punch/?of=sn-top")
+        canvas, words = page.locator("canvas"), page.get_by_text("what is dimmed is from before")
+        page.wait_for_function("() => document.querySelector('canvas').clientHeight > 200")  # it is drawn
+        expect(words).to_be_hidden()
+        held = []
+        page.route("**/punch/data*", lambda route: held.append(route))
+        before = canvas.bounding_box()
+        page.get_by_role("button", name="KD in", exact=True).click()
+        expect(words).to_be_visible()
+        page.wait_for_function("() => getComputedStyle(document.querySelector('canvas')).opacity < 0.5")
+        assert canvas.bounding_box() == before
+        held[0].continue_()
+        expect(words).to_be_hidden()
+        expect(page.get_by_role("button", name="KD in", exact=True)).to_have_attribute("aria-pressed", "true")
+
+    def test_a_mic_of_doubtful_name_is_heard(self, page, session):
+        """Beside the note that asks about it: its average hit, a few times."""
+        note = {
+            "key": "load:name:sn-top",
+            "number": 9,
+            "title": "x",
+            "evidence": "y",
+            "state": "open",
+            "reason": "",
+            "can_do": False,
+        }
+
+        def ask(route) -> None:
+            answer = route.fetch()
+            data = answer.json()
+            route.fulfill(response=answer, json=data | {"notes": [note, *data["notes"]]})
+
+        page.route("**/load/data*", ask)
+        tappable(page).goto(f"{session}/load/")
+        page.get_by_role("button", name="hear its average hit").click()
+        page.wait_for_function("() => globalThis.arkund.player.context !== null")
+        tap = Tap(page)
+        assert tap.level_db(tap.record(1.0), 100, 8000) > -80
+
+
 class TestPages:
     """Every step's page draws its chart and keeps within the window."""
 

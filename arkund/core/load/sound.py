@@ -42,6 +42,8 @@ ONSET_SHARE = 0.3
 FIRST_MS = 0.4
 BUSY_DB = -14.0  # moments this far below the loudest still count as busy
 FRAME_S = 0.002
+AVERAGE_BEFORE_S, AVERAGE_S, FADE_S = 0.01, 0.5, 0.1
+AVERAGE_PEAK_DB = -9.0
 LEAST_LOG = -12.0
 
 Read = Callable[[int, int], np.ndarray]
@@ -113,6 +115,27 @@ def fundamental_hz(reader, sample_rate_hz: int) -> float | None:
         axis=0
     )  # the tom itself rings lowest and longest of all that it hears
     return round(float(hz[band][np.argmax(own[band])]), 1)
+
+
+def average_hit(read: Read, length: int, sample_rate_hz: int) -> np.ndarray | None:
+    """Return what a mic hears at its loudest moments on the average, to be listened to: float32 [shape=(samples,)], AVERAGE_S long; None for silence.
+
+    The moments are laid over each other by the first sample above ONSET_SHARE of each one's peak. What differs from hit to hit, bleed above all, averages away;
+    so does noise by itself, but it keeps its colour and its fall, and the whole is brought to AVERAGE_PEAK_DB.
+    """
+    moments, _ = loudest_moments(read, length, sample_rate_hz)
+    before, size = (int(seconds * sample_rate_hz) for seconds in (AVERAGE_BEFORE_S, AVERAGE_S))
+    total = np.zeros(size)
+    for at in moments:
+        first = max(int(at) - before, 0)
+        near = np.abs(read(first, first + 3 * before))
+        onset = first + int(np.argmax(near >= ONSET_SHARE * near.max()))
+        total += read(onset - before // 2, onset - before // 2 + size)
+    peak = float(np.max(np.abs(total)))
+    if peak == 0.0:
+        return None
+    fade = np.minimum(1.0, np.arange(size, 0, -1) / (FADE_S * sample_rate_hz))
+    return (total * fade * (db_to_gain(AVERAGE_PEAK_DB) / peak)).astype(np.float32)
 
 
 def _typical(read: Read, moments: np.ndarray, rate: int) -> float:

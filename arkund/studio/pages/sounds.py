@@ -79,6 +79,14 @@ def whole_peaks(request: HttpRequest, session_id: int, key: str, output: str, le
     return _binary(path.read_bytes(), for_ever=True)
 
 
+def average_hit(request: HttpRequest, session_id: int, mic: str) -> HttpResponse:
+    """Return a mic's average hit as float32 samples at the session's rate: what a mic of doubtful name sounds like."""
+    found = Measure(session_or_404(request, session_id)).average_hit(mic)
+    if found is None:
+        raise Http404("Silence, or no such mic.")
+    return _binary(found.tobytes(), for_ever=False)
+
+
 def _binary(data: bytes, for_ever: bool) -> HttpResponse:
     response = HttpResponse(data, content_type="application/octet-stream")
     response["Cache-Control"] = "private, max-age=31536000, immutable" if for_ever else "no-store"

@@ -88,7 +88,7 @@ def _load(m: Measure) -> list[Finding]:
                     f"load:name:{row.mic}",
                     row.mic,
                     f"{row.file}: taken as {mic.piece} {mic.role}",
-                    f"Name and sound say this with a confidence of {row.confidence:.0%} only; listen to the mic alone, and name it by hand where it is wrong.",
+                    f"Name and sound say this with a confidence of {row.confidence:.0%} only; hear its average hit, and name it by hand where it is wrong.",
                     first_choice=False,
                 )
             )

@@ -19,7 +19,7 @@ from arkund.core.kit.pieces import is_close, is_tom
 from arkund.core.level.measure import MicLevel, SectionLevel, mic_level, section_levels
 from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
-from arkund.core.load.sound import features_of, likely
+from arkund.core.load.sound import average_hit, features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import Envelope, Taken, average_envelope, hits_before, taken, threshold_for_hits
 from arkund.core.punch.propose import WANTED_REDUCTION_DB, first_settings
@@ -189,6 +189,11 @@ class Measure:
             return {mic: likely_of for mic, likely_of in zip(mics, likely(found), strict=True) if likely_of}
 
         return self._kept("sounds", mics, compute)
+
+    def average_hit(self, mic: str) -> np.ndarray | None:
+        """Return what a mic hears at its loudest moments on the average; None for silence and for what is no mic."""
+        reader = self.recordings.mic(self.plan.take, mic)
+        return average_hit(reader.read, reader.length, self.rate) if reader else None
 
     def alike(self) -> list[load.Alike]:
         """Return the pairs of mics that carry the same sound."""

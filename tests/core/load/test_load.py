@@ -9,7 +9,7 @@ from arkund.core.files.audio import ArrayMic
 from arkund.core.lineup.measure import measure as arrivals
 from arkund.core.load.measure import Alike, alike, heard, pair, pairs
 from arkund.core.load.propose import doubled, exchange, loudest_piece, sides, swapped, swapped_kick, swapped_toms
-from arkund.core.load.sound import KINDS, features_of, kind_of, likely
+from arkund.core.load.sound import AVERAGE_PEAK_DB, KINDS, average_hit, features_of, kind_of, likely
 from arkund.core.plan import change
 from tests.kits import small_kit
 
@@ -152,3 +152,25 @@ class TestSides:
 def test_every_mic_of_the_kit_has_a_kind(kit):
     """Of those that are told apart."""
     assert {kind_of(m.piece, m.role) for m in kit.plan.mics} == set(KINDS)
+
+
+class TestAverageHit:
+    """What is heard of a mic whose name is in doubt."""
+
+    def test_the_hit_stays_and_the_rest_goes(self):
+        """Twelve equal hits with other noise around each: their average is the hit, the noise less by the root of their number."""
+        rng, t = np.random.default_rng(8), np.arange(12_000) / 48_000
+        one = np.sin(2 * np.pi * 190 * t) * np.exp(-t / 0.05)
+        x = rng.standard_normal(48_000 * 8) * 0.03
+        for k in range(12):
+            x[9000 + 30_000 * k :][: one.size] += one
+        found = average_hit(lambda a, b: x[a:b], x.size, 48_000)
+        assert 20 * np.log10(np.abs(found).max()) == pytest.approx(AVERAGE_PEAK_DB, abs=0.01)
+        onset = int(np.argmax(np.abs(found) > 0.3 * np.abs(found).max()))
+        wanted = one[int(np.argmax(np.abs(one) > 0.3)) :][:6000]
+        got = found[onset : onset + wanted.size]
+        assert np.corrcoef(got, wanted)[0, 1] > 0.995
+
+    def test_silence(self):
+        """Has none."""
+        assert average_hit(lambda a, b: np.zeros(b - a), 96_000, 48_000) is None

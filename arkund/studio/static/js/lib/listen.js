@@ -2,6 +2,7 @@
 import { loopPlace } from "./loop.js";
 import { Alpine, boot } from "./page.js";
 import { Player, START_LEVEL_DB } from "./player.js";
+import { samples } from "./server.js";
 import { Sounds } from "./sounds.js";
 
 const CHUNK_S = 4;
@@ -11,6 +12,8 @@ const LATE_MS = 600;
 const PART_S = 1.5; // of a loop: what is under the ear is rendered first, and played until the rest is there
 const LEAST_PART_S = 0.4; // before the loop begins anew
 const SHORT_WAIT_S = 0.12; // for the loop to begin anew; where it takes longer, the whole of it is there sooner
+const HITS = 3; // of a mic whose name is in doubt
+const HITS_APART_S = 0.6;
 const ANSWER_S = 0.04; // an answer takes as long at least
 
 const player = new Player();
@@ -41,6 +44,7 @@ export function registerListen() {
         try: (e) => this.tryOut(e.detail),
         plan: (e) => this.changed(e.detail),
         chosen: () => this.follow(),
+        hit: (e) => this.hit(e.detail),
         loop: (e) => this.loop(e.detail.start, e.detail.stop),
         keydown: (e) => this.key(e),
       };
@@ -81,6 +85,16 @@ export function registerListen() {
       await player.open(boot.rate);
       player.setLevel(this.level);
       this.again();
+    },
+    /** What a mic of doubtful name sounds like: its average hit, a few times. */
+    async hit(mic) {
+      await player.open(boot.rate);
+      player.setLevel(this.level);
+      try {
+        player.playOnce(await samples(`/s/${boot.session}/average-hit/${mic}`), HITS, HITS_APART_S);
+      } catch (error) {
+        Alpine.store("page").say(error.message, true);
+      }
     },
     halt() {
       cancelAnimationFrame(this.frame);

@@ -32,6 +32,7 @@ export function registerPage() {
     job: 0,
     keys: false,
     pending: 0,
+    old: false, // what is shown was measured before the last change, or of another mic
     sounding: null, // a promise while a changed sound is under way
     turn: Promise.resolve(),
 
@@ -51,6 +52,7 @@ export function registerPage() {
         const chart = { ...data.chart, bars: data.bars };
         this.chart = chart;
         window.dispatchEvent(new CustomEvent("chart", { detail: chart }));
+        this.old = this.pending > 0;
       } catch (error) {
         this.say(error.message, true);
       }
@@ -66,6 +68,7 @@ export function registerPage() {
     /** Ask for a change. Those of this page follow each other, so that none meets a version that another has just made old. */
     async act(name, data = {}) {
       this.pending += 1;
+      this.old = true;
       // a changed sound is rendered first, but waited for no longer than that takes
       const turn = this.turn.then(() => Promise.race([this.sounding, rest(SOUND_MS)])).then(() => this.ask(name, data));
       this.turn = turn;
@@ -155,9 +158,20 @@ export function registerPage() {
     },
     choose(of) {
       this.of = of;
+      this.old = true;
       history.replaceState(null, "", of ? `?of=${encodeURIComponent(of)}` : location.pathname);
       window.dispatchEvent(new CustomEvent("chosen", { detail: of }));
       return this.refresh();
+    },
+    /** The mic whose name a note asks about, and its average hit to hear. */
+    micAsked(note) {
+      return note.key.startsWith("load:name:") ? note.key.slice("load:name:".length) : "";
+    },
+    hearHit(note) {
+      window.dispatchEvent(new CustomEvent("hit", { detail: this.micAsked(note) }));
+    },
+    oldWords() {
+      return this.old && this.chart ? "measuring again: what is dimmed is from before" : "";
     },
     openNotes() {
       return this.notes.filter((n) => n.state === "open").length;

@@ -48,6 +48,18 @@ export class Player {
     return this.context.resume();
   }
 
+  /** Play a sound a few times by itself; whatever else plays goes on. */
+  playOnce(samples, times, apartS) {
+    const buffer = this.context.createBuffer(1, samples.length, this.context.sampleRate);
+    buffer.copyToChannel(samples, 0);
+    for (let k = 0; k < times; k += 1) {
+      const source = this.context.createBufferSource();
+      source.buffer = buffer;
+      source.connect(this.master);
+      source.start(this.context.currentTime + LEAD_S + k * apartS);
+    }
+  }
+
   get playing() {
     return this.current !== null || this.chunks.length > 0;
   }

@@ -29,6 +29,13 @@ export async function post(address, data = {}) {
   return response.json();
 }
 
+/** Samples of one channel, float32. */
+export async function samples(address) {
+  const response = await fetch(address);
+  if (!response.ok) throw await explain(response);
+  return new Float32Array(await response.arrayBuffer());
+}
+
 /** Audio as planar float32 with its figures. */
 export async function audio(address, data, signal) {
   const response = await fetch(address, {
