@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing judge sounds bench kills faults writers fuzz soak proxy scale
+.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing judge sounds bench kills faults writers fuzz soak proxy extremes scale
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -62,6 +62,9 @@ soak:  ## So many auditions of eight clients, with prints and imports between; S
 
 proxy:  ## The example configuration of docs/nginx.conf (needs nginx and openssl)
 	.venv/bin/python -m tests.reliability.proxy
+
+extremes:  ## Every field of the mixing half at both ends, alone and in company: time, memory, deviation (some minutes)
+	.venv/bin/python -m tests.extremes
 
 scale:  ## How a print's time and memory grow with mics and length
 	.venv/bin/python -m tools.scale

@@ -3,6 +3,7 @@
 import os
 import shutil
 import subprocess
+import threading
 from datetime import timedelta
 
 import psutil
@@ -154,6 +155,20 @@ class TestPropose:
         assert anyway.result == {"moves": 2}
         proposing.leave(session.pk, swapped, "they are meant so")
         assert ended(runner.start("propose", {}, "every first choice", session.pk)).result == {"moves": 2}
+
+
+class TestGoingDown:
+    """The application stops while work is under way."""
+
+    def test_work_is_left_open(self, kind, monkeypatch):
+        """What fails because everything around it is gone is no failure: the next start takes it up again."""
+
+        def gone(handle):
+            raise RuntimeError("cannot schedule new futures after interpreter shutdown")
+
+        kind(gone)
+        monkeypatch.setattr(runner.threading, "main_thread", threading.Thread)
+        assert ended(runner.start("test", {}, "a test")).state == Job.RUNNING
 
 
 class TestResume:

@@ -140,6 +140,8 @@ def run(job_id: int) -> None:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
         _forget_upload(job)
     except Exception as error:
+        if not threading.main_thread().is_alive():
+            return  # the application is going down around it: the next start takes it up again
         said = store.refusal(error)
         if said is None:
             log.exception("job %s failed", job_id)
