@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing judge sounds bench kills faults writers fuzz soak proxy extremes scale
+.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing survey-tempo judge sounds bench kills faults writers fuzz soak proxy extremes scale
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -35,6 +35,9 @@ survey-swaps:  ## Measure how well swapped files are found on generated kits (so
 
 survey-timing:  ## Measure lining up and editing on generated kits (a minute); SEED=900
 	.venv/bin/python -m tests.survey_timing $(or $(SEED),900)
+
+survey-tempo:  ## Measure meter and tempo on found hits, around a click and without one (a minute or two); SEED=900
+	.venv/bin/python -m tests.survey_tempo $(or $(SEED),900)
 
 judge:  ## Grow the hit judge's trees anew (forty minutes; needs the teach extra and two sound banks); KITS=440
 	.venv/bin/python -m tools.teach_judge $(or $(KITS),440) $(or $(WORK),/tmp/strange-kits)

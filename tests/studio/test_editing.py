@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
 
 from arkund.core.errors import ArkundError, SettingsError
 from arkund.core.plan.plan import Tempo
@@ -377,3 +378,32 @@ class TestTemplates:
         assert b"Wet room" in page
         assert b"Big hall" not in page
         assert client.post(f"/templates/{first.pk}/remove").status_code == 404
+
+
+class TestMeter:
+    """Counted as it is played, or as it is told."""
+
+    def test_a_song_in_three(self, tmp_path):
+        """Imported without a word about it: the first tempo map counts it in three, with its doubt in the logbook; by hand it is counted otherwise."""
+        drop = ("Kik sub", "Talkback", "Rm L", "Rm R", "Ride", "T2", "FT", "KD out", "Snr btm", "Rm mono")
+        kit = small_kit(seed=972, style="three", bpm=126.0, bars=12, drop=drop)
+        (tmp_path / "take").mkdir()
+        for name, audio in kit.audio.items():
+            soundfile.write(tmp_path / "take" / f"{name}.wav", audio, kit.sample_rate_hz, subtype="PCM_24")
+        session = import_folder(tmp_path / "take")
+        move = editing.settle_bar_lines(session)
+        session.refresh_from_db()
+        tempo = session.plan.tempo
+        assert (tempo.beats_per_bar, tempo.beat_unit) == (3, 4)
+        assert tempo.bpm == pytest.approx(126.0, abs=0.1)
+        assert "3/4 by where kick and snare fall" in move.measured
+        client = Client()
+        answer = client.post(
+            f"/s/{session.pk}/tempo", {"version": session.version, "meter": "4/4"}, content_type="application/json"
+        )
+        assert answer.status_code == 200
+        session.refresh_from_db()
+        assert session.plan.tempo.beats_per_bar == 4
+        for wrong in ("0/4", "four", "4/0", "99/99"):
+            given = {"version": session.version, "meter": wrong}
+            assert client.post(f"/s/{session.pk}/tempo", given, content_type="application/json").status_code == 400

@@ -30,6 +30,7 @@ RATIOS = (
 )  # other meters' pulses against the one that was found
 ALIKE = 0.02  # pulses nearer than this are one
 WORTH = 0.25  # of what the windows say together: bars repeat each other, so they are not so many witnesses
+LOWEST_BPM, HIGHEST_BPM = 30.0, 300.0
 SURE = 0.8  # a meter's share from which it is taken
 STEADY_HABIT_OCTAVES = 0.55  # spread of usual tempos
 
@@ -103,7 +104,7 @@ class MeterGuess:
 
 
 def estimate_meter(hits: Mapping[str, Sequence]) -> MeterGuess | None:
-    """Return the meter that explains the hits best, or None with too few of them."""
+    """Return the meter that explains the hits best, or None with too few of them, or with none of kick, snare, hats and crashes."""
     pulses = [60.0 / g.bpm / s for g, s in ((estimate_tempo(hits, *m), s) for m, s in (((4, 4), 4), ((6, 8), 6))) if g]
     if not pulses:
         return None
@@ -112,11 +113,15 @@ def estimate_meter(hits: Mapping[str, Sequence]) -> MeterGuess | None:
         if all(abs(pulse_s / other - 1.0) > ALIKE for other in sixteenths):
             sixteenths.append(pulse_s)
     windows = _windows(hits)
+    if not windows:
+        return None
     best: dict[tuple[int, int], tuple[float, float]] = {}
     for meter in METERS:
         for pulse_s in sixteenths:
             bar_s = pulse_s * meter.places
             bpm = bpm_of(bar_s, meter.beats, meter.unit)
+            if not LOWEST_BPM <= bpm <= HIGHEST_BPM:
+                continue
             habit = -0.5 * (np.log2(bpm / meter.usual_bpm) / STEADY_HABIT_OCTAVES) ** 2
             told = [_likely(window, pulse_s, meter) for window in windows]
             total = WORTH * (sum(told) / max(len(told), 1) * min(len(told), 4)) + habit
@@ -139,7 +144,9 @@ def _windows(hits: Mapping[str, Sequence]) -> list[dict[str, np.ndarray]]:
         "first": [h.time_s for h in hits.get("crash", [])],
         "hats": [h.time_s for piece in ("hihat", "ride") for h in hits.get(piece, [])],
     }
-    every = np.concatenate([np.array(mine) for mine in rows.values()])
+    every = np.concatenate([np.array(mine, float) for mine in rows.values()])
+    if not every.size:
+        return []
     starts = np.arange(every.min(), every.max(), WINDOW_S)
     step = max(len(starts) // MOST_WINDOWS, 1)
     out = []

@@ -48,7 +48,7 @@ class MapGuess:
         steady_left, map_left = f"{self.steady_left_ms:.1f} ms", f"{self.map_left_ms:.1f} ms"
         out = f"{_told_of(self.tempo)} explains the hits to {self.score:.0%}"
         if self.tempo.changes:
-            out += f"; bars lie {map_left} from it (rms), {steady_left} from a steady tempo and do not come back to it: played without a click"
+            out += f"; bars lie {map_left} from it (rms), {steady_left} from a steady tempo, and do not come back to it"
         elif self.other is not None:
             out += f"; bars stray {steady_left} from it (rms) and come back, as around a click; "
             out += f"a map that follows the drummer ({_told_of(self.other)}) leaves {map_left}"
@@ -82,7 +82,8 @@ def estimate_map(
     if steady.comes_back:
         other = following if following.changes else None
         return MapGuess(steady.tempo, whole.score, whole.sure, round(steady.left_ms, 2), map_left, other)
-    return MapGuess(following, score, True, _left_ms(hits, steady.tempo), map_left, steady.tempo)
+    sure = whole.sure or bool(following.changes)
+    return MapGuess(following, score, sure, _left_ms(hits, steady.tempo), map_left, steady.tempo)
 
 
 def _left_ms(hits, tempo: Tempo) -> float:

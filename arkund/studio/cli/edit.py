@@ -78,8 +78,10 @@ def tempo(
             raise SettingsError("tempo: fewer than eight hits; type the tempo or load a MIDI file.")
         taken, heard = guess.following if follow else guess.tempo, measured.meter_guess()
         changes = {"tempo": taken.to_json()}
-        data = _tempo_data(taken, source, f"{guess.words} {heard.words}", guess.score, guess.sure, guess.steady_left_ms)
-        data |= {"map_ms": guess.map_left_ms, "meter": heard.name, "meter_share": heard.share}
+        words = f"{guess.words} {heard.words}" if heard else guess.words
+        data = _tempo_data(taken, source, words, guess.score, guess.sure, guess.steady_left_ms)
+        data |= {"map_ms": guess.map_left_ms}
+        data |= {"meter": heard.name, "meter_share": heard.share} if heard else {}
     if keep and changes:
         title = f"Tempo {data['bpm']:.2f} BPM from the {source}"
         data["move"] = moves.apply(found.pk, changes, step="timing", title=title, measured=data["doubt"]).number

@@ -55,8 +55,10 @@ class TestEstimateMeter:
         assert f"or {found.other}" in found.words
 
     def test_too_few_hits(self):
-        """Say nothing."""
+        """Say nothing, nor do those far apart or of toms alone."""
         assert estimate_meter({"kick": [hit("kick", float(k)) for k in range(5)]}) is None
+        assert estimate_meter({"kick": [hit("kick", 5.0 * k) for k in range(20)]}) is None
+        assert estimate_meter({"tom1": [hit("tom1", 0.5 * k) for k in range(40)]}) is None
 
 
 def test_shares_of_a_meter_add_up():
