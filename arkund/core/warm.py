@@ -9,6 +9,8 @@ from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.refine import first_sample
 from arkund.core.hits.settings import Channel, HitSettings
+from arkund.core.punch.process import Compressor, Shaper
+from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.render.sums import placed
 
 
@@ -21,10 +23,11 @@ def warm() -> None:
         bank, gain = np.zeros(64 * lanes, f), np.zeros(64 * lanes, f)
         kernels.svf_cascade(bank, 1, np.zeros(6 * lanes, f), np.zeros(2 * lanes, f))
         kernels.gate(bank, gain, np.ones(8 * lanes, f), np.zeros(5 * lanes, f))
-        kernels.shaper(bank, np.ones(9 * lanes, f), np.ones(3 * lanes, f))
-        kernels.compressor(bank, gain, np.ones(6 * lanes, f), np.zeros(lanes, f))
+        rows = bank.reshape(-1, lanes)
+        Shaper([ShaperSettings(on=True)] * lanes, 48_000, lanes).run(rows)
+        Compressor([CompressorSettings(on=True)] * lanes, 48_000, lanes).run(rows)
         kernels.mix_down(bank, lanes, 2, np.zeros(2 * lanes, f), bank.copy())
-        Meter(lanes, lanes, 48_000).add(bank.reshape(-1, lanes))
+        Meter(lanes, lanes, 48_000).add(rows)
         one, none = np.ones(lanes, f), np.zeros(0, f)
         filters = (none, none.copy(), np.ones(6 * lanes, f), np.zeros(2 * lanes, f), none.copy(), none.copy())
         early = np.zeros(lanes, np.int64)
