@@ -9,9 +9,3 @@ class StudioConfig(AppConfig):
     name = "arkund.studio"
     label = "studio"
     default_auto_field = "django.db.models.BigAutoField"
-
-    def ready(self) -> None:
-        """Let the runner know all kinds of work."""
-        from arkund.studio.jobs import kinds, runner  # they need the models
-
-        runner.know(kinds.KINDS)

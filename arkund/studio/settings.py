@@ -48,6 +48,7 @@ def _secret_key() -> str:
 SECRET_KEY = _secret_key()
 DEBUG = os.environ.get("ARKUND_DEBUG") == "1"
 EXECUTOR = os.environ.get("ARKUND_EXECUTOR", "threads")
+JOB_KINDS = "arkund.studio.jobs.kinds.KINDS"  # what can be done as a job
 BACKGROUND = os.environ.get("ARKUND_BACKGROUND") != "0"  # measure the whole song after each change
 LOGIN_REQUIRED = os.environ.get("ARKUND_LOGIN") == "1"
 PROXY = os.environ.get("ARKUND_PROXY", "")

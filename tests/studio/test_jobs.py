@@ -33,7 +33,7 @@ def kind(monkeypatch):
     """Register work under the kind ``test``."""
 
     def register(work):
-        monkeypatch.setitem(runner.KINDS, "test", kinds.Kind(work))
+        monkeypatch.setitem(kinds.KINDS, "test", kinds.Kind(work))
 
     return register
 

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.errors import SettingsError
-from arkund.core.units import db_to_gain, db_to_power, gain_to_db, power_to_db
+from arkund.core.units import db_to_gain, gain_to_db, power_to_db
 
 HIGHEST_SHARE = 0.499  # of the sample rate: the highest frequency that a filter may be tuned to
 FIT_POINTS = 96  # frequencies at which a numerator is fitted
@@ -118,16 +118,19 @@ def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biqu
 
 def magnitude_db(sections: tuple[Biquad, ...], frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:
     """Return the magnitude in dB of a cascade of sections at frequencies in Hz."""
-    total = np.ones(np.shape(frequency_hz), dtype=complex)
-    for section in sections:
-        total = total * section.response(frequency_hz, sample_rate_hz)
-    return gain_to_db(total)
+    each = [gain_to_db(section.response(frequency_hz, sample_rate_hz)) for section in sections]
+    return np.sum(each, axis=0) if each else np.zeros(np.shape(frequency_hz))
 
 
 def analogue_db(numerator, denominator, frequency_hz: np.ndarray, centre_hz: float) -> np.ndarray:
     """Return the magnitude in dB of an analogue prototype (coefficients of s^2, s, 1) tuned to centre_hz."""
+    return power_to_db(_analogue_power(numerator, denominator, frequency_hz, centre_hz))
+
+
+def _analogue_power(numerator, denominator, frequency_hz: np.ndarray, centre_hz: float) -> np.ndarray:
+    """Return its power, however small: a fit must not follow the floor of figures in dB."""
     s = 1j * np.asarray(frequency_hz) / centre_hz
-    return gain_to_db(np.polyval(numerator, s)) - gain_to_db(np.polyval(denominator, s))
+    return np.abs(np.polyval(numerator, s) / np.polyval(denominator, s)) ** 2
 
 
 def _check(frequency_hz: float, q: float, sample_rate_hz: int) -> None:
@@ -190,7 +193,7 @@ def _matched(
             ]
         )
     )
-    wanted = db_to_power(analogue_db(numerator, denominator, grid_hz, frequency_hz))
+    wanted = _analogue_power(numerator, denominator, grid_hz, frequency_hz)
     dc = (numerator[2] / denominator[2]) ** 2
     poles = np.roots(denominator) * w0
     z = np.exp(poles) if poles.size == 2 else np.array([np.exp(poles[0]), SECOND_POLE])
@@ -199,7 +202,7 @@ def _matched(
     def fitted(a: np.ndarray) -> tuple[Biquad, np.ndarray]:
         section = _numerator(a[0], a[1], grid_hz, wanted, dc, sample_rate_hz)
         got = np.abs(section.response(grid_hz, sample_rate_hz)) ** 2
-        return section, power_to_db(np.maximum(got, 1e-12)) - power_to_db(wanted)
+        return section, power_to_db(np.maximum(got, 1e-12) / wanted)
 
     def residual(free: np.ndarray) -> np.ndarray:
         error = fitted(_stable(free))[1]

@@ -4,12 +4,13 @@ import logging
 import os
 import shutil
 import threading
-from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
+from django.conf import settings
 from django.db import close_old_connections
 from django.db.models import QuerySet
 from django.utils import timezone
+from django.utils.module_loading import import_string
 
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.jobs.handle import Handle, Kind
@@ -22,7 +23,6 @@ STOPPED = "The application was stopped meanwhile; nothing half-made was kept. St
 FAILED = "Something failed inside Arkund; the server's log says what. Nothing was changed."
 log = logging.getLogger(__name__)
 _pool = ThreadPoolExecutor(2, thread_name_prefix="job")
-KINDS: dict[str, Kind] = {}
 
 
 def _nicely() -> None:
@@ -38,7 +38,7 @@ _quiet_pool = ThreadPoolExecutor(1, thread_name_prefix="quiet", initializer=_nic
 
 def start(kind: str, arguments: dict, title: str, session_id: int | None = None, user_id: int | None = None) -> Job:
     """Queue work of a kind with arguments of plain data."""
-    quiet = KINDS[kind].quiet
+    quiet = _kind(kind).quiet
     job = Job.objects.create(
         kind=kind,
         arguments=arguments,
@@ -75,7 +75,7 @@ def put_aside(jobs: QuerySet[Job]) -> int:
 
 def _forget_upload(job: Job) -> None:
     """Delete the upload of work that nobody wants any more."""
-    if KINDS[job.kind].uploaded:
+    if _kind(job.kind).uploaded:
         shutil.rmtree(store.incoming_folder() / job.arguments["folder"], ignore_errors=True)
 
 
@@ -113,9 +113,9 @@ def resume() -> list[Job]:
     return taken
 
 
-def know(kinds: Mapping[str, Kind]) -> None:
-    """Tell the runner what kinds of work there are; it is told so when the application starts, because their services start jobs themselves."""
-    KINDS.update(kinds)
+def _kind(name: str) -> Kind:
+    """Return a kind of work. What kinds there are the application's settings say: their services start jobs themselves, and compute, so they come late."""
+    return import_string(settings.JOB_KINDS)[name]
 
 
 def _submit(job: Job) -> None:
@@ -134,7 +134,7 @@ def run(job_id: int) -> None:
             raise CancelledError("Cancelled before it began.")
         now = timezone.now()
         rows.update(state=Job.RUNNING, began=now, beat=now, tries=job.tries + 1)
-        result = KINDS[job.kind].run(Handle(job))
+        result = _kind(job.kind).run(Handle(job))
         rows.update(state=Job.DONE, progress=1.0, message="", result=result, beat=timezone.now())
     except CancelledError as error:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
