@@ -105,7 +105,7 @@ def changed(plan: Plan, rng) -> Plan:
 class TestSpans:
     """Any span equals the same span of the whole within -90 dBFS."""
 
-    @pytest.mark.parametrize("seed", range(6))
+    @pytest.mark.parametrize("seed", range(4))
     def test_random_plans_and_spans(self, kit, seed):
         """Gate, filters, shaper, compressor, edits, samples, paths, bus and limiter all on."""
         plan = random_plan(kit.plan, seed)
@@ -129,7 +129,7 @@ class TestSpans:
 class TestWithin:
     """What is under the ear first, then the rest."""
 
-    @pytest.mark.parametrize("seed", range(20, 24))
+    @pytest.mark.parametrize("seed", range(20, 22))
     @pytest.mark.parametrize("output", ["kit", "mix", "path:punch", "drum:snare"])
     def test_a_part_is_the_same_place_of_the_whole(self, kit, seed, output):
         """Within -90 dBFS, from whatever cache; and the whole is not changed by having heard a part before."""
