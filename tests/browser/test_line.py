@@ -110,6 +110,7 @@ class TestHonesty:
         """Beside the note that asks about it: its average hit, a few times."""
         note = {
             "key": "load:name:sn-top",
+            "place": "sn-top",
             "number": 9,
             "title": "x",
             "evidence": "y",

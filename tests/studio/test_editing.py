@@ -391,7 +391,8 @@ class TestMeter:
         for name, audio in kit.audio.items():
             soundfile.write(tmp_path / "take" / f"{name}.wav", audio, kit.sample_rate_hz, subtype="PCM_24")
         session = import_folder(tmp_path / "take")
-        move = editing.settle_bar_lines(session)
+        assert editing.settle_untold(session, 126.0) is None  # what was typed stands
+        move = editing.settle_untold(session, None)
         session.refresh_from_db()
         tempo = session.plan.tempo
         assert (tempo.beats_per_bar, tempo.beat_unit) == (3, 4)

@@ -4,10 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.punch.measure import threshold_taking
 from arkund.core.punch.process import LinkedCompressor
 from arkund.core.units import gain_to_db
-
-LOWEST_THRESHOLD_DB = -60.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,13 +37,12 @@ def reduction(audio: np.ndarray, settings, sample_rate_hz: int, points: int = 40
 
 
 def threshold_for(audio: np.ndarray, settings, wanted_db: float, sample_rate_hz: int) -> float:
-    """Return the threshold in dB at which a compressor's deepest reduction of stereo audio is wanted_db, by bisection.
+    """Return the threshold in dB at which a compressor's deepest reduction of stereo audio is wanted_db.
 
     The curve alone does not tell it: a slow attack lets the loudest hits pass.
     """
-    low, high = LOWEST_THRESHOLD_DB, 0.0
-    while high - low > 0.1:
-        middle = 0.5 * (low + high)
-        found = reduction(audio, settings.replace(threshold_db=middle), sample_rate_hz).deepest_db
-        low, high = (middle, high) if found > wanted_db else (low, middle)
-    return round(0.5 * (low + high), 1)
+
+    def taken_db(threshold_db: float) -> float:
+        return reduction(audio, settings.replace(threshold_db=threshold_db), sample_rate_hz).deepest_db
+
+    return threshold_taking(taken_db, wanted_db)

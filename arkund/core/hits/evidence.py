@@ -16,10 +16,8 @@ from arkund.core.hits.bands import FRAMES_PER_S, QUARTERS, Bands
 from arkund.core.hits.settings import Channel
 
 RISE_DB, QUICK_DB = 2.5, 4.0  # what a candidate must rise by
-FAR_RISE_DB, FAR_QUICK_DB = (
-    4.0,
-    6.0,
-)  # of the cymbals without a mic only those matter that leave something in the mics of others
+# Of the cymbals without a mic only those matter that leave something in the mics of others.
+FAR_RISE_DB, FAR_QUICK_DB = 4.0, 6.0
 SOFT_DB = 1.5  # a cymbal's, over a few milliseconds
 STRONGEST = 3  # strokes whose middle one is a mic's full level
 FAMILIES = ("kick", "snare", "tom", "cymbal")

@@ -1,5 +1,6 @@
 """The average hit's envelope, and what a compressor did by the next hit."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,7 +17,6 @@ FOLLOW_MS = (0.2, 6.0)
 MOST_HITS = 60
 TAKEN_FROM_MS, TAKEN_HITS = -120.0, 32  # what a compressor hears before a hit, and how many hits tell what it does
 TAKEN_WITHIN_MS = 120.0  # of a hit: its deepest reduction
-LOWEST_THRESHOLD_DB = -60.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,10 +97,15 @@ def taken(heard: list[np.ndarray], settings: CompressorSettings, sample_rate_hz:
 
 
 def threshold_for_hits(heard: list[np.ndarray], settings: CompressorSettings, wanted_db: float, rate: int) -> float:
-    """Return the threshold in dB at which a compressor's deepest reduction at hits is wanted_db on the median, by bisection; the lowest where none is."""
-    low, high = LOWEST_THRESHOLD_DB, 0.0
-    while high - low > 0.1:
+    """Return the threshold in dB at which a compressor's deepest reduction at hits is wanted_db on the median; the lowest where none is."""
+    return threshold_taking(lambda at: taken(heard, settings.replace(threshold_db=at), rate).deepest_db, wanted_db)
+
+
+def threshold_taking(taken_db: Callable[[float], float], wanted_db: float) -> float:
+    """Return the threshold in dB at which so much is taken, by bisection within its range; taken_db says what is taken at a threshold."""
+    allowed = CompressorSettings.ranges()["threshold_db"]
+    low, high = allowed.low, allowed.high
+    while high - low > allowed.step / 5:
         middle = 0.5 * (low + high)
-        more = taken(heard, settings.replace(threshold_db=middle), rate).deepest_db > wanted_db
-        low, high = (middle, high) if more else (low, middle)
+        low, high = (middle, high) if taken_db(middle) > wanted_db else (low, middle)
     return round(0.5 * (low + high), 1)

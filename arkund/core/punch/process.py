@@ -13,7 +13,7 @@ from arkund.core.units import DB_PER_OCTAVE
 
 BRIGHT_HZ = 2500.0  # an attack is told by what lies above: drums ring below it
 ENVELOPE_MS = (
-    24.0  # release: the half waves of 40 Hz do not look like strokes, a soft stroke an eighth after a loud one does
+    24.0  # release: half waves of 40 Hz do not look like strokes, a soft stroke an eighth after a loud one does
 )
 PAST_MS = 3.0  # how slowly the past follows a rise
 ONSET_RATIO, FULL_RATIO = 1.7, 2.3  # of the envelope against its past: an onset begins, and is one altogether

@@ -33,8 +33,8 @@ def propose(mic, shaper: ShaperSettings, compressor: CompressorSettings, found: 
         "punch",
         f"punch:{mic.id}",
         mic.id,
-        f"{mic.name}: attack +3 dB, {compressor.ratio:g}:1 at {compressor.threshold_db:.0f} dB",
-        f"Measured at its own hits it takes {found.deepest_db:.1f} dB; the next own hit comes after {found.after_s * 1000:.0f} ms, when a release of"
+        f"{mic.name}: attack {shaper.attack_db:+g} dB, {compressor.ratio:g}:1 at {compressor.threshold_db:.0f} dB",
+        f"Measured at its own hits it takes {found.deepest_db:.1f} dB; {found.after_s * 1000:.0f} ms later, before the next one comes, a release of"
         f" {compressor.release_ms:.0f} ms has left {found.left_db:.1f} dB of it.",
         {f"mics.{mic.id}.shaper": shaper.to_json(), f"mics.{mic.id}.compressor": compressor.to_json()},
     )

@@ -32,7 +32,7 @@ ALIKE = 0.02  # pulses nearer than this are one
 WORTH = 0.25  # of what the windows say together: bars repeat each other, so they are not so many witnesses
 LOWEST_BPM, HIGHEST_BPM = 30.0, 300.0
 SURE = 0.8  # a meter's share from which it is taken
-STEADY_HABIT_OCTAVES = 0.55  # spread of usual tempos
+HABIT_OCTAVES = 0.55  # spread of usual tempos
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +122,7 @@ def estimate_meter(hits: Mapping[str, Sequence]) -> MeterGuess | None:
             bpm = bpm_of(bar_s, meter.beats, meter.unit)
             if not LOWEST_BPM <= bpm <= HIGHEST_BPM:
                 continue
-            habit = -0.5 * (np.log2(bpm / meter.usual_bpm) / STEADY_HABIT_OCTAVES) ** 2
+            habit = -0.5 * (np.log2(bpm / meter.usual_bpm) / HABIT_OCTAVES) ** 2
             told = [_likely(window, pulse_s, meter) for window in windows]
             total = WORTH * (sum(told) / max(len(told), 1) * min(len(told), 4)) + habit
             best[meter.beats, meter.unit] = max(best.get((meter.beats, meter.unit), (-np.inf, 0.0)), (total, bpm))

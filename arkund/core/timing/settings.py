@@ -8,7 +8,7 @@ from arkund.core.settings import Settings, choice, number
 
 GRIDS = (4, 6, 8, 12, 16, 24, 32)  # places per whole note
 AS_MEANT = 0  # each bar by what the drummer meant in it
-METERS = ("4/4", "3/4", "6/8", "12/8", "5/4", "7/8")  # that are offered; any other may be typed
+OFFERED_METERS = ("4/4", "3/4", "6/8", "12/8", "5/4", "7/8")  # any other may be typed on the command line
 METHODS = ("auto", "slices", "stretch")
 
 

@@ -49,7 +49,7 @@ def _whole_line(song: _Song, out: Path, format_name: str, bpm: float | None, vie
     from django.db import close_old_connections
 
     from arkund.studio.models import Session
-    from arkund.studio.services import store
+    from arkund.studio.services import editing, store
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.printing import print_session
     from arkund.studio.services.proposing import propose_all
@@ -58,7 +58,9 @@ def _whole_line(song: _Song, out: Path, format_name: str, bpm: float | None, vie
         return lambda share, text="": view.show(song, first + (last - first) * share, f"{name} {text}")
 
     try:
-        song.session = import_folder(song.folder, bpm=bpm, on_progress=part("import", 0.0, 0.2)).pk
+        session = import_folder(song.folder, bpm=bpm, on_progress=part("import", 0.0, 0.2))
+        song.session = session.pk
+        editing.settle_untold(session, bpm)
         propose_all(song.session, part("propose", 0.2, 0.7))
         session = Session.objects.get(pk=song.session)
         print_session(session, out / song.folder.name, format_name, part("print", 0.7, 1.0))

@@ -5,7 +5,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import Tempo
 from arkund.studio.jobs import background
 from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Session
@@ -53,8 +52,7 @@ def _import(handle: Handle) -> dict:
     if given.get("template") and session.version == 0:
         templates.start_from(session, templates.named(given["template"], handle.job.user_id))
         session.refresh_from_db()
-    if given["bpm"] is None and session.plan.tempo.bpm == Tempo().bpm:  # neither typed nor in a MIDI file
-        editing.settle_bar_lines(session)
+    editing.settle_untold(session, given["bpm"])
     return {"session": handle.job.session_id}
 
 

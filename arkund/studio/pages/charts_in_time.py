@@ -8,7 +8,7 @@ from arkund.core.timing.bars import bars_of
 from arkund.core.timing.grid import guess, meant_grid
 from arkund.core.timing.measure import by_piece, drift, flams
 from arkund.core.timing.quantise import rows_of
-from arkund.core.timing.settings import AS_MEANT, GRIDS, METERS, METHODS, SCHOOLS, QuantiseSettings
+from arkund.core.timing.settings import AS_MEANT, GRIDS, METHODS, OFFERED_METERS, SCHOOLS, QuantiseSettings
 from arkund.studio.services import comping, recordings
 from arkund.studio.services.measuring import Measure
 
@@ -84,7 +84,7 @@ def timing(m: Measure, grid_text: str | None) -> dict:
         "schools": {name: {"settings": settings, "words": words} for name, (settings, words) in SCHOOLS.items()},
         "settings": {name: value for name, value in QuantiseSettings().to_json().items() if name in HAND},
         "tempo": m.plan.tempo.to_json(),
-        "meters": METERS,
+        "meters": OFFERED_METERS,
         "beat_ms": [round(bars.of(bar).beat_s * 1000, 3) for bar in range(len(lines_of(m)))],
         "hits": [
             [

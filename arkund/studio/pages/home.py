@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from arkund.core.timing.settings import METERS
+from arkund.core.timing.settings import OFFERED_METERS
 from arkund.studio.models import Move, Session, Take
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.pages.fields import ranges_of
@@ -31,7 +31,7 @@ def sessions(request: HttpRequest) -> HttpResponse:
         "find": find,
         "sessions": _rows(list(page.object_list)),
         "ranges": ranges_of("home"),
-        "meters": METERS,
+        "meters": OFFERED_METERS,
         "templates": templates.of_user(user_of(request)),
     }
     return render(request, "home/home.html", context)

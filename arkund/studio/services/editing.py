@@ -58,6 +58,12 @@ def settle_bar_lines(session: Session) -> Move | None:
     return moves.apply(session.pk, {"tempo": guess.tempo.to_json()}, step="timing", title=title, measured=words)
 
 
+def settle_untold(session: Session, told_bpm: float | None) -> Move | None:
+    """Take the hits' tempo map after an import that nobody told a tempo, neither by hand nor by a file; see :func:`settle_bar_lines`."""
+    untold = told_bpm is None and session.plan.tempo.bpm == Tempo().bpm
+    return settle_bar_lines(session) if untold else None
+
+
 def move_one(session: Session, time_s: float, by_ms: float, version: int | None = None) -> tuple[Edit, Move | None]:
     """Move the stroke at a time of the recording by some ms, all mics together, the strokes around it staying where they are."""
     measure = Measure(session)

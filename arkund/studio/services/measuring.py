@@ -42,7 +42,7 @@ from arkund.studio.services.rendering import rendered
 VERSION = 7  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
-NEXT_HIT_S = (0.15, 1.0)  # what is left of a reduction is looked at no earlier and no later
+NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later
 
 
 class Measure:
@@ -308,11 +308,9 @@ class Measure:
             compressor.to_json(),
         ]
         data = self._kept("punch_start", depends, compute)
-        return (
-            (mic, shaper, compressor.replace(threshold_db=data["threshold_db"]), Taken(**data["taken"]))
-            if data
-            else None
-        )
+        if not data:
+            return None
+        return mic, shaper, compressor.replace(threshold_db=data["threshold_db"]), Taken(**data["taken"])
 
     def taken(self, mic: MicPlan) -> Taken | None:
         """Return what a mic's compressor takes from its own hits as it is set; None where it is off or nothing is played on its piece."""

@@ -24,7 +24,7 @@ Alpine.data("punch", () => ({
   takenWords() {
     const taken = this.chart && this.chart.taken;
     if (!taken) return "";
-    return `measured at its own hits: takes ${figure(taken.deepest_db, 1)} dB at its deepest, ${figure(taken.left_db, 1)} dB left when the next comes (${figure(taken.after_s * 1000, 0)} ms)`;
+    return `measured at its own hits: takes ${figure(taken.deepest_db, 1)} dB, ${figure(taken.left_db, 1)} dB left after ${figure(taken.after_s * 1000, 0)} ms`;
   },
   draw() {
     if (!this.chart || !this.sheet.begin(300)) return;

@@ -165,7 +165,7 @@ export function registerPage() {
     },
     /** The mic whose name a note asks about, and its average hit to hear. */
     micAsked(note) {
-      return note.key.startsWith("load:name:") ? note.key.slice("load:name:".length) : "";
+      return note.key.startsWith("load:name:") ? note.place : "";
     },
     hearHit(note) {
       window.dispatchEvent(new CustomEvent("hit", { detail: this.micAsked(note) }));
