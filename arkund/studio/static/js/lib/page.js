@@ -171,7 +171,7 @@ export function registerPage() {
       window.dispatchEvent(new CustomEvent("hit", { detail: this.micAsked(note) }));
     },
     oldWords() {
-      return this.old && this.chart ? "measuring again: what is dimmed is from before" : "";
+      return this.old && this.chart ? "what is dimmed is from before" : "";
     },
     openNotes() {
       return this.notes.filter((n) => n.state === "open").length;
