@@ -12,15 +12,14 @@ from time import perf_counter
 
 import numpy as np
 
-from arkund.core.blend.settings import BusSettings, MixSettings, PathSettings
-from arkund.core.clean.settings import GateSettings
 from arkund.core.plan.plan import LineUp, MicPlan, Plan
-from arkund.core.punch.settings import CompressorSettings, ShaperSettings
 from arkund.core.render.render import render
-from arkund.core.tone.settings import KINDS, MOST_SHELF_Q, SHELVES, Band, ToneSettings
+from arkund.core.rig.strips import Kit, Path, Send, Strip
+from arkund.core.tools.tone import MOST_SHELF_Q, SHAPES, SHELVES, Band, Tone
+from arkund.core.tools.tool import KINDS, Key, settings_of
 from arkund.core.units import gain_to_db
 from tests.kits import SmallKit, small_kit
-from tests.random_settings import drawn, drawn_band
+from tests.rigs import random_rig, struck_of
 
 KEPT = {"KD in", "SN top", "FT", "OH L"}
 RATE = 48_000
@@ -39,60 +38,43 @@ class End:
 
 def ends() -> Iterator[End]:
     """Yield every number field at both ends."""
-    on = {GateSettings: "gate", ShaperSettings: "shaper", CompressorSettings: "compressor"}
-    for cls, place in (
-        *on.items(),
-        (LineUp, "line_up"),
-        (MixSettings, "mix"),
-        (PathSettings, "path"),
-        (BusSettings, "bus"),
-    ):
-        for key, each in cls.ranges().items():
-            for value in (each.low, each.high):
-                more = (
-                    {"limiter_on": True}
-                    if cls is BusSettings
-                    else {"on": True}
-                    if cls not in (LineUp, MixSettings)
-                    else {}
-                )
-                yield End(place, key, value, cls(**{key: value}, **more))
     for kind in KINDS:
-        for key, each in Band.ranges().items():
-            for value in (each.low, MOST_SHELF_Q if key == "q" and kind in SHELVES else each.high):
-                yield End(f"band {kind}", key, value, Band(kind=kind, **({"gain_db": 6.0} | {key: value})))
+        for key, value in _ends_of(settings_of(kind)):
+            yield End(kind, key, value, settings_of(kind)(on=True, **{key: value}))
+    for key, value in _ends_of(Key):
+        yield End("key", key, value, settings_of("gate")(on=True, key=Key(of="hits:snare", **{key: value})))
+    for shape in SHAPES:
+        for key, value in _ends_of(Band):
+            value = min(value, MOST_SHELF_Q) if key == "q" and shape in SHELVES else value
+            band = Band(kind=shape, **({"gain_db": 6.0} | {key: value}))
+            yield End(f"band {shape}", key, value, Tone(bands=(band,)))
+    for cls, place in ((LineUp, "line_up"), (Strip, "mic"), (Path, "path"), (Kit, "kit")):
+        more = {"id": "end", "name": "End"} if cls is Path else {}
+        for key, value in _ends_of(cls):
+            yield End(place, key, value, cls(**{key: value}, **more))
+
+
+def _ends_of(cls) -> Iterator[tuple[str, float]]:
+    for key, each in cls.ranges().items():
+        yield from ((key, value) for value in (each.low, each.high))
 
 
 def with_end(plan: Plan, end: End) -> Plan:
-    """Return a Plan with an end put into every mic, or into path and bus."""
+    """Return a Plan with an end put into every mic; a path's and the kit's into their own place."""
     if end.place == "path":
-        return plan.replace(punch=end.settings)
-    if end.place == "bus":
-        return plan.replace(bus=end.settings)
+        mics = tuple(mic.replace(sends=(*mic.sends, Send(id="end", level_db=0.0))) for mic in plan.mics)
+        return plan.replace(mics=mics, paths=(*plan.paths, end.settings))
+    if end.place == "kit":
+        return plan.replace(kit=plan.kit.replace(**{end.key: end.value}))
 
     def put(mic: MicPlan) -> MicPlan:
-        if end.place.startswith("band"):
-            return mic.replace(tone=ToneSettings(bands=(*mic.tone.bands, end.settings)))
-        return mic.replace(**{end.place: end.settings})
+        if end.place == "line_up":
+            return mic.replace(line_up=end.settings)
+        if end.place == "mic":
+            return mic.replace(**{end.key: end.value})
+        return mic.replace(tools=(*mic.tools, end.settings.replace(id="end")))
 
     return plan.replace(mics=tuple(put(mic) for mic in plan.mics))
-
-
-def company(plan: Plan, seed: int) -> Plan:
-    """Return a Plan with everything drawn from its range."""
-    rng = np.random.default_rng(seed)
-    mics = tuple(
-        mic.replace(
-            gate=drawn(GateSettings, rng, on=True),
-            tone=ToneSettings(bands=tuple(drawn_band(rng) for _ in range(2))),
-            shaper=drawn(ShaperSettings, rng, on=True),
-            compressor=drawn(CompressorSettings, rng, on=True),
-            mix=drawn(MixSettings, rng),
-        )
-        for mic in plan.mics
-    )
-    path = drawn(PathSettings, rng, on=True, compressor=drawn(CompressorSettings, rng, on=True))
-    return plan.replace(mics=mics, punch=path, bus=drawn(BusSettings, rng, limiter_on=True))
 
 
 def measured(plan: Plan, kit: SmallKit) -> tuple[float, float, float]:
@@ -111,10 +93,11 @@ def run(seed: int) -> bool:
     """Print the table by place and key; return whether all of it is within its bounds."""
     drop = {m.name for m in small_kit(seed=1, style="straight", bpm=120.0, bars=1).kit.mics} - KEPT
     kit = small_kit(seed=seed, style="busy", bpm=118.0, bars=15, drop=drop)
-    measured(company(kit.plan, seed), kit)  # compiled code is loaded once
+    plain = kit.plan.replace(struck=struck_of(kit))
+    measured(random_rig(kit.plan, seed), kit)  # compiled code is loaded once
     rows: dict[tuple[str, str], list] = {}
     for number, end in enumerate(ends()):
-        for plan in (kit.plan, company(kit.plan, seed + number)):
+        for plan in (plain, random_rig(kit.plan, seed + number)):
             rows.setdefault((end.place, end.key), []).append((*measured(with_end(plan, end), kit), end.value))
     print(
         "| where | field | ends | most seconds | largest deviation, dB | highest peak, dBFS |\n|---|---|---|---|---|---|"

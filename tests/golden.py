@@ -72,7 +72,7 @@ def rendered(case: dict, plan) -> dict[str, np.ndarray]:
     if case["printed"]:
         stream = Stream(plan, recordings)
         with ThreadPoolExecutor(2) as pool:
-            blocks = [block.all_banks() for block in stream.blocks(pool, size=50_021)]
+            blocks = [block.banks for block in stream.blocks(pool, size=50_021)]
         for name, (bank, lane) in stream.places().items():
             lanes = slice(lane, lane + (1 if name.startswith("strip:") else 2))
             out[f"printed {name}"] = np.concatenate([banks[bank][:, lanes] for banks in blocks])

@@ -10,6 +10,7 @@ from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.resolve import Hit
 from arkund.core.hits.settings import Channel, channels_of
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
+from arkund.core.rig import usual
 
 
 @dataclass
@@ -38,15 +39,17 @@ class SmallKit:
 
     @property
     def plan(self) -> Plan:
-        """A Plan that changes nothing."""
-        mics = tuple(MicPlan(id=m.name, name=m.name, piece=m.piece, role=m.role) for m in self.kit.mics)
+        """A Plan that changes nothing: what stands ready is off."""
+        mics = tuple(
+            MicPlan(id=m.name, name=m.name, piece=m.piece, role=m.role, tools=usual.mic_row()) for m in self.kit.mics
+        )
         tempo = Tempo(
             bpm=self.playing.bpm,
             beats_per_bar=6 if self.playing.style == "sixeight" else 4,
             beat_unit=8 if self.playing.style == "sixeight" else 4,
             first_bar_s=self.playing.start_s,
         )
-        return Plan(take="take-1", mics=mics, tempo=tempo)
+        return Plan(take="take-1", mics=mics, tempo=tempo, kit=usual.kit())
 
     @property
     def hits(self) -> dict[str, list[Hit]]:

@@ -43,30 +43,34 @@ class _Stretch:
 
 def print_once(mics: int, minutes: int, rate: int) -> dict:
     """Print with every step on; return seconds and the largest resident size in MB."""
-    from arkund.core.clean.settings import GateSettings
     from arkund.core.plan.plan import MicPlan, Plan
-    from arkund.core.punch.settings import CompressorSettings, ShaperSettings
     from arkund.core.render.printing import print_song
-    from arkund.core.tone.settings import Band, ToneSettings
+    from arkund.core.rig import usual
+    from arkund.core.rig.strips import Kit, Send
+    from arkund.core.tools.tool import module_of, tool
     from arkund.studio.memory import keep_freed
 
     keep_freed()
 
-    bands = tuple(Band(kind="bell", frequency_hz=f, gain_db=2.0, q=1.0) for f in (90.0, 250.0, 700.0, 2500.0, 6000.0))
-    steps = {
-        "gate": GateSettings(on=True, threshold_db=-40.0),
-        "tone": ToneSettings(on=True, bands=bands),
-        "shaper": ShaperSettings(on=True, attack_db=3.0),
-        "compressor": CompressorSettings(on=True, threshold_db=-20.0),
-    }
+    band = module_of("tone").Band
+    bands = tuple(band(kind="bell", frequency_hz=f, gain_db=2.0, q=1.0) for f in (90.0, 250.0, 700.0, 2500.0, 6000.0))
+    row = (
+        tool("gate", on=True, threshold_db=-40.0),
+        tool("tone", bands=bands),
+        tool("shaper", on=True, attack_db=3.0),
+        tool("compressor", on=True, threshold_db=-20.0),
+    )
+    sends = (Send(id="punch", level_db=-6.0), Send(id="sustain", level_db=-6.0))
     rows = [PIECES[k % len(PIECES)] for k in range(mics)]
     plan = Plan(
         take="t",
-        mics=tuple(MicPlan(id=f"mic-{k}", name=f"Mic {k}", piece=p, role=r, **steps) for k, (p, r) in enumerate(rows)),
+        mics=tuple(
+            MicPlan(id=f"mic-{k}", name=f"Mic {k}", piece=p, role=r, tools=row, sends=sends)
+            for k, (p, r) in enumerate(rows)
+        ),
+        paths=(usual.punch(), usual.sustain()),
+        kit=Kit(tools=tuple(each.replace(on=True) for each in usual.kit().tools)),
     )
-    mics_on = tuple(m.replace(mix=m.mix.replace(punch_send_db=-6.0, sustain_send_db=-6.0)) for m in plan.mics)
-    bus = plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True))
-    plan = plan.replace(mics=mics_on, punch=plan.punch.replace(on=True), sustain=plan.sustain.replace(on=True), bus=bus)
     with tempfile.TemporaryDirectory(prefix="arkund-scale-") as folder:
         began = perf_counter()
         print_song(plan, Endless(minutes * 60 * rate, rate), Path(folder), "wav24")

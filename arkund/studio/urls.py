@@ -9,7 +9,8 @@ from arkund.studio.pages.questions import PAGES
 
 STEP = "(?P<step>" + "|".join(PAGES) + ")"
 actions, archives, editing, logbook = Later("actions"), Later("archives"), Later("editing"), Later("logbook")
-prints, sounds, steps, uploads = Later("prints"), Later("sounds"), Later("steps"), Later("uploads")
+prints, rig, sounds = Later("prints"), Later("rig"), Later("sounds")
+steps, uploads = Later("steps"), Later("uploads")
 
 
 class MicId:
@@ -44,6 +45,7 @@ urlpatterns = [
     path("jobs/<int:job_id>/dismiss", jobs.dismiss, name="dismiss"),
     path(f"{S}/remove", actions.remove, name="remove"),
     path(f"{S}/moves", actions.move, name="move"),
+    path(f"{S}/rig", rig.change, name="rig"),
     path(f"{S}/undo", actions.undo, name="undo"),
     path(f"{S}/redo", actions.redo, name="redo"),
     path(f"{S}/decide", actions.decide, name="decide"),

@@ -194,7 +194,7 @@ class TestMessages:
         expect(page.locator("#message")).to_contain_text("bell added")
         assert chart.bounding_box()["y"] == before
         page.locator("#undo").click()
-        expect(page.locator("#message")).not_to_contain_text("filter", timeout=10_000)
+        expect(page.get_by_label("frequency of filter 1", exact=True)).to_have_count(0, timeout=10_000)
         page.keyboard.press("Escape")
         expect(page.locator("#message")).to_be_empty()
         assert chart.bounding_box()["y"] == before

@@ -26,7 +26,7 @@ def packed(session, tmp_path) -> Path:
     """The little kit with a logbook, as an archive; the session and its audio are gone."""
     find(session, session.plan, "take-1")
     moves.apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="Softer", reason="too hot")
-    moves.apply(session.pk, {"mics.kd-in.gate.on": True}, step="clean", title="Gate")
+    moves.apply(session.pk, {"mics.kd-in.tools.gate.on": True}, step="clean", title="Gate")
     moves.undo(session.pk)
     moves.decide(session.pk, "level.kit", "left", title="Kit", step="level", reason="it is right")
     session.refresh_from_db()

@@ -341,7 +341,7 @@ class TestTemplates:
 
     def test_kept_and_started_from(self, client, on_grid, folder):
         """By the page's request; the new session's Move says where it comes from."""
-        moves.apply(on_grid.pk, {"mics.kd-in.gate.threshold_db": -33.0}, step="clean", title="gate")
+        moves.apply(on_grid.pk, {"mics.kd-in.tools.gate.threshold_db": -33.0}, step="clean", title="gate")
         on_grid.refresh_from_db()
         data = {"version": on_grid.version, "name": "Dry room"}
         answer = client.post(f"/s/{on_grid.pk}/template", json.dumps(data), content_type="application/json")
@@ -350,8 +350,8 @@ class TestTemplates:
         other = import_folder(folder, bpm=120.0, name="Other")
         move = templates.start_from(other, templates.named("Dry room"))
         other.refresh_from_db()
-        assert other.plan.mic("kd-in").gate.threshold_db == -33.0
-        assert not other.plan.mic("kd-in").gate.on
+        assert other.plan.mic("kd-in").first("gate").threshold_db == -33.0
+        assert not other.plan.mic("kd-in").first("gate").on
         assert "Dry room" in move.title
 
     def test_unknown_name(self, on_grid):

@@ -48,7 +48,7 @@ class TestApply:
             {"mics.sn.trim_db": None},
             {"mics.xx.trim_db": 1.0},
             {"mics.sn.colour": 1.0},
-            {"mics.sn.gate": {"threshold_db": -20.0, "sparkle": 1}},
+            {"mics.sn.tools.gate": {"kind": "gate", "threshold_db": -20.0, "sparkle": 1}},
             {"tempo.bpm": 0},
             {"mics": []} | {"layers": [{"capture": "none"}]},
             {},
@@ -123,7 +123,7 @@ def test_a_changed_plan_is_not_read_again(session, monkeypatch):
     moves.apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="softer")
     read = []
     plain = Plan.from_json
-    monkeypatch.setattr(Plan, "from_json", lambda data: read.append(1) or plain(data))
+    monkeypatch.setattr(Plan, "from_json", lambda data, where="": read.append(1) or plain(data, where))
     fresh = Session.objects.get(pk=session.pk)
     assert fresh.plan.mic("sn-top").trim_db == -2.5
     assert not read

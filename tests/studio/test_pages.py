@@ -49,7 +49,7 @@ class TestPages:
         sheet = client.get(f"/s/{session.pk}/sheet/").content.decode()
         assert "high-pass" in sheet
         assert re.search(r"attack</th><td class=\"fig\">[\d.]+ ms", sheet)
-        assert "not sent" in sheet
+        assert "sent to sustain" in sheet
         assert not re.search(r"(delay|trim|level)</th><td class=\"fig\">(on|off)<", sheet)
         assert "85 dBA" in client.get(f"/s/{session.pk}/ear/").content.decode()
 
@@ -94,7 +94,7 @@ class TestBadRequests:
             {"changes": {"__class__": 5}, "version": 0},
             {"changes": {"mics.0.id": "x"}, "version": "0"},
             {"changes": {"mics.kd-in.trim_db": 1}, "version": 0, "step": "dance"},
-            {"changes": {"mics.kd-in.tone.bands": [{"kind": "wah"}]}, "version": 0},
+            {"changes": {"mics.kd-in.tools.tone.bands": [{"kind": "wah"}]}, "version": 0},
             {"changes": {"cuts": [{"at": 5, "shift": 0}, {"at": 5, "shift": 1}]}, "version": 0},
             {"changes": {"mics.kd-in.trim_db": 1e999}, "version": 0},
         ],
@@ -210,7 +210,7 @@ class TestAudition:
             client,
             session,
             what="drum:snare",
-            changes={"mics.sn-top.tone.bands": [{"kind": "high_pass", "frequency_hz": 3000.0}]},
+            changes={"mics.sn-top.tools.tone.bands": [{"kind": "high_pass", "frequency_hz": 3000.0}]},
         )
         assert np.mean(tried**2) < 0.5 * np.mean(plain**2)
         assert not Move.objects.exists()
@@ -225,7 +225,7 @@ class TestAudition:
         assert about["loudness"] == pytest.approx(about_before["loudness"], abs=0.1)
         assert np.allclose(before, after, atol=1e-3)
 
-    @pytest.mark.parametrize("what", ["kit", "drum:snare", "in:snare", "alone:sn-top", "change", "key:sn-top"])
+    @pytest.mark.parametrize("what", ["kit", "drum:snare", "in:snare", "alone:sn-top", "change", "key:sn-top/gate"])
     def test_a_part_of_the_loop_first(self, client, session, what):
         """At the loop's gain, with nothing faded."""
         change = {"changes": {"mics.sn-top.trim_db": 3.0}, "version": 0, "step": "level"}

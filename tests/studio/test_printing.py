@@ -11,6 +11,7 @@ from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import writing
 from arkund.core.render import stream
 from arkund.core.render.render import render
+from arkund.core.rig import usual
 from arkund.studio.models import Print
 from arkund.studio.services import moves, printing
 from arkund.studio.services.proposing import propose_all
@@ -54,7 +55,7 @@ class TestPrintSession:
             assert blake3(path.read_bytes()).hexdigest() == f["blake3"]
             assert 20 * np.log10(np.abs(samples).max() + 1e-9) == pytest.approx(f["peak_db"], abs=0.02)
         assert lengths == {manifest["length_samples"]}
-        assert len(manifest["files"]) == len(session.plan.mics) + 4 + 1
+        assert len(manifest["files"]) == len(session.plan.mics) + 5 + 1
 
     @pytest.mark.parametrize("format_name", ["wav24", "flac24"])
     def test_nothing_clips_silently(self, session, tmp_path, format_name):
@@ -73,11 +74,10 @@ class TestPrintSession:
 
     def test_stems_and_paths_as_printed_add_up(self, session, tmp_path):
         """Before the kit's own tools they are the mix, to -100 dBFS; the paths' levels are in their files."""
-        sends = {
-            f"mics.{mic.id}.mix.{path}_send_db": -6.0 for mic in session.plan.mics for path in ("punch", "sustain")
-        }
-        paths = {"punch.on": True, "sustain.on": True, "punch.level_db": -9.0, "sustain.level_db": -15.0}
-        moves.apply(session.pk, sends | paths, step="blend", title="paths")
+        paths = [usual.punch(level_db=-9.0).to_json(), usual.sustain(level_db=-15.0).to_json()]
+        sends = [{"id": path["id"], "level_db": -6.0} for path in paths]
+        changes = {f"mics.{mic.id}.sends": sends for mic in session.plan.mics} | {"paths": paths}
+        moves.apply(session.pk, changes, step="blend", title="paths")
         session.refresh_from_db()
         files = {f["output"]: f["file"] for f in printing.print_session(session, tmp_path / "out", "wav32f")["files"]}
         read = {name: soundfile.read(tmp_path / "out" / file)[0] for name, file in files.items()}
@@ -86,7 +86,7 @@ class TestPrintSession:
         assert 20 * np.log10(np.abs(total - read["kit"]).max()) < -100
 
     def test_stems_add_up_to_the_mix(self, session, tmp_path):
-        """Without bus processing the stems are the mix."""
+        """With the kit's tools off the stems are the mix."""
         manifest = printing.print_session(session, tmp_path / "out", "wav32f")
         read = {f["output"]: soundfile.read(tmp_path / "out" / f["file"])[0] for f in manifest["files"]}
         total = sum(audio for name, audio in read.items() if name.startswith("group:"))

@@ -7,12 +7,12 @@ import time
 import numpy as np
 import pytest
 
-from arkund.core.blend.settings import PUNCH
-from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.change import put
 from arkund.core.plan.plan import Cut
+from arkund.core.rig import usual
+from arkund.core.tools.gate import Gate
 from arkund.studio.models import Job, Measured, Move, Session
 from arkund.studio.services import findings, housekeeping, moves, proposing, quarantine, recordings, store
 from arkund.studio.services.findings import find, notes
@@ -105,7 +105,9 @@ class TestMeasure:
         before, after = Measure(session).envelopes(mic)
         assert after.level_db == pytest.approx(before.level_db, abs=0.05)
         louder = {"on": True, "threshold_db": 0.0, "makeup_db": 6.0}
-        moves.apply(session.pk, {f"mics.sn-top.compressor.{k}": v for k, v in louder.items()}, step="punch", title="t")
+        moves.apply(
+            session.pk, {f"mics.sn-top.tools.compressor.{k}": v for k, v in louder.items()}, step="punch", title="t"
+        )
         session.refresh_from_db()
         before, after = Measure(session).envelopes(session.plan.mic("sn-top"))
         assert max(after.level_db) == pytest.approx(max(before.level_db) + 6.0, abs=0.3)
@@ -129,7 +131,7 @@ class TestProposing:
             pass
         session.refresh_from_db()
         assert session.plan == before
-        assert all(not mic.tone.bands and mic.trim_db == 0 for mic in session.plan.mics)
+        assert all(not mic.first("tone").bands and mic.trim_db == 0 for mic in session.plan.mics)
 
     def test_what_was_left_stays_left(self, session):
         """A finding that was left is not taken by propose."""
@@ -148,7 +150,7 @@ class TestProposing:
         proposing.propose_all(session.pk)
         kit = Measure(Session.objects.get(pk=session.pk)).kit()
         assert kit["kit"]["peak_db"] == pytest.approx(-6.0, abs=1.0)
-        assert kit["bus"]["deepest_db"] == pytest.approx(3.0, abs=0.6)
+        assert kit["reduction"]["deepest_db"] == pytest.approx(3.0, abs=0.6)
 
     def test_a_note_without_a_change_cannot_be_done(self, session):
         """It can only be left."""
@@ -165,15 +167,15 @@ class TestListening:
         """One step is taken out, the others stay."""
         plan = session.plan
         gated = plan.replace(
-            mics=tuple(m.replace(gate=GateSettings(on=True), trim_db=3.0) for m in plan.mics),
+            mics=tuple(m.replace(tools=(Gate(on=True),), trim_db=3.0) for m in plan.mics),
             cuts=(Cut(at=5, shift=1),),
-            punch=PUNCH.replace(on=True),
+            paths=(usual.punch(),),
         )
-        assert not without(gated, "clean").mics[0].gate.on
+        assert not without(gated, "clean").mics[0].tools[0].on
         assert without(gated, "clean").mics[0].trim_db == 3.0
         assert without(gated, "level").mics[0].trim_db == 0.0
         assert without(gated, "timing").cuts == ()
-        assert not without(gated, "blend").punch.on
+        assert without(gated, "blend").paths[0].mute
         assert without(gated, "print") == gated
 
     def test_overtaken(self):

@@ -4,8 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp.bank import bank_of
 from arkund.core.punch.measure import threshold_taking
-from arkund.core.punch.process import LinkedCompressor
+from arkund.core.tools import compressor
 from arkund.core.units import gain_to_db
 
 
@@ -21,8 +22,8 @@ class Reduction:
 
 def reduction(audio: np.ndarray, settings, sample_rate_hz: int, points: int = 400) -> Reduction:
     """Measure what a compressor takes from stereo audio [float32, shape=(samples, 2)]."""
-    neutral = settings.replace(makeup_db=0.0, on=True)
-    gain = LinkedCompressor(neutral, sample_rate_hz).gain(np.ascontiguousarray(audio, np.float32))
+    neutral = settings.replace(makeup_db=0.0, share=1.0, on=True)
+    gain = compressor.gain(bank_of(list(audio.T)), [neutral] * 2, sample_rate_hz, linked=True)[:, 0]
     step = max(audio.shape[0] // points, 1)
     lows = gain[: audio.shape[0] // step * step].reshape(-1, step).min(axis=1)
     db = -gain_to_db(lows)

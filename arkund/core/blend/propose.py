@@ -1,9 +1,10 @@
-"""A first balance: places from left to right, sends of the shells, and a gentle drum bus."""
+"""A first balance: places from left to right, paths for the shells, and a gentle compressor over the kit."""
 
-from arkund.core.blend.settings import PUNCH, SUSTAIN
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
-from arkund.core.punch.settings import CompressorSettings
+from arkund.core.rig import rows, usual
+from arkund.core.rig.strips import Kit
+from arkund.core.tools.compressor import Compressor
 
 PANS = {
     "hihat": -0.5,
@@ -25,7 +26,7 @@ LEVELS_DB = {
     "out": -2.0,
 }
 KIT_PEAK_DB = -6.0
-BUS_REDUCTION_DB = 3.0
+KIT_REDUCTION_DB = 3.0
 
 
 def place_of(mic, side: str) -> float:
@@ -36,18 +37,17 @@ def place_of(mic, side: str) -> float:
 
 
 def propose_mix(plan) -> Finding:
-    """Return levels, places and sends: shells to both paths (toms a bit less), no sub, overheads or rooms."""
-    changes = {}
+    """Return levels, places, and two paths that the shells are sent to (toms a bit less), no sub, overheads or rooms."""
+    wanted = {"punch": usual.punch(level_db=-10.0), "sustain": usual.sustain(level_db=-16.0)}
+    changes = {"paths": [path.to_json() for path in (*(p for p in plan.paths if p.id not in wanted), *wanted.values())]}
     for mic in plan.mics:
-        base = f"mics.{mic.id}.mix"
+        base = f"mics.{mic.id}"
         changes[f"{base}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
         changes[f"{base}.pan"] = place_of(mic, mic.side)
-        if (mic.piece == "kick" and mic.role == "in") or mic.piece == "snare":
-            changes[f"{base}.punch_send_db"] = changes[f"{base}.sustain_send_db"] = 0.0
-        elif is_tom(mic.piece):
-            changes[f"{base}.punch_send_db"] = changes[f"{base}.sustain_send_db"] = -4.0
-    changes["punch"] = PUNCH.replace(on=True, level_db=-10.0).to_json()
-    changes["sustain"] = SUSTAIN.replace(on=True, level_db=-16.0).to_json()
+        send_db = 0.0 if (mic.piece == "kick" and mic.role == "in") or mic.piece == "snare" else -4.0
+        if send_db == 0.0 or is_tom(mic.piece):
+            kept = [send.to_json() for send in mic.sends if send.id not in wanted]
+            changes[f"{base}.sends"] = kept + [{"id": path, "level_db": send_db} for path in wanted]
     return Finding(
         "blend",
         "blend:mix",
@@ -59,40 +59,42 @@ def propose_mix(plan) -> Finding:
     )
 
 
-def bus_start(bus) -> CompressorSettings:
-    """Return the drum bus's compressor as it usually starts, its threshold still to be measured."""
-    return bus.compressor.replace(on=True, ratio=2.0, attack_ms=30.0, release_ms=120.0)
+def kit_start(kit: Kit) -> Compressor:
+    """Return the kit's compressor as it usually starts, its threshold still to be measured."""
+    mine = kit.first("compressor") or usual.kit().first("compressor")
+    return mine.replace(on=True, ratio=2.0, attack_ms=30.0, release_ms=120.0)
 
 
-def propose_bus(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -> Finding:
-    """Return bus compressor and level.
+def propose_kit(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -> Finding:
+    """Return the kit's compressor and level.
 
-    peak_db : of the kit as it stands; mix_peak_db : of what reaches the bus; threshold_db : measured for BUS_REDUCTION_DB.
+    peak_db : of the kit as it stands; mix_peak_db : of what comes into it; threshold_db : measured for KIT_REDUCTION_DB.
     """
-    compressor = bus_start(plan.bus).replace(threshold_db=threshold_db)
-    level = round(min(max(plan.bus.level_db + KIT_PEAK_DB - peak_db, -24.0), 12.0), 1)
+    compressor = kit_start(plan.kit).replace(threshold_db=threshold_db)
+    allowed = Kit.ranges()["level_db"]
+    level = round(min(max(plan.kit.level_db + KIT_PEAK_DB - peak_db, allowed.low), allowed.high), 1)
     return Finding(
         "blend",
-        "blend:bus",
-        "bus",
-        f"Drum bus: {compressor.ratio:g}:1 at {threshold_db:.1f} dB, level {level:+.1f} dB",
-        f"The kit reaches {mix_peak_db:.1f} dBFS before the bus; at this threshold the compressor takes {BUS_REDUCTION_DB:.0f} dB at"
+        "blend:kit",
+        "kit",
+        f"Kit: {compressor.ratio:g}:1 at {threshold_db:.1f} dB, level {level:+.1f} dB",
+        f"The mix reaches {mix_peak_db:.1f} dBFS before the kit's tools; at this threshold the compressor takes {KIT_REDUCTION_DB:.0f} dB at"
         f" most (measured over the busiest part). Aims at {KIT_PEAK_DB:.0f} dBFS; a limiter stands ready at -1 dBTP and is off.",
-        {"bus.compressor": compressor.to_json(), "bus.level_db": level},
+        rows.put("kit", plan.kit, compressor) | {"kit.level_db": level},
     )
 
 
 def propose_headroom(plan, peak_db: float) -> Finding | None:
-    """Return a lower bus level where the whole song passes KIT_PEAK_DB, None where it keeps below."""
+    """Return a lower level of the kit where the whole song passes KIT_PEAK_DB, None where it keeps below."""
     over = peak_db - KIT_PEAK_DB
     if over < 0.05:
         return None
-    level = round(max(plan.bus.level_db - over - 0.05, -24.0), 1)
+    level = round(max(plan.kit.level_db - over - 0.05, -24.0), 1)
     return Finding(
         "print",
         "print:headroom",
         "kit",
-        f"The kit reaches {peak_db:.1f} dBFS: drum bus to {level:+.1f} dB",
+        f"The kit reaches {peak_db:.1f} dBFS: its level to {level:+.1f} dB",
         f"Measured over the whole song; below {KIT_PEAK_DB:.0f} dBFS there is room for what is mixed to it and for mastering.",
-        {"bus.level_db": level},
+        {"kit.level_db": level},
     )

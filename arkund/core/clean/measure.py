@@ -4,9 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.clean.process import key_filter
-from arkund.core.clean.settings import GateSettings
 from arkund.core.dsp.bank import bank_of, filter_bank
+from arkund.core.tools.gate import Gate
 from arkund.core.units import gain_to_db
 
 BEFORE_S, AFTER_S = 0.03, 0.02
@@ -42,11 +41,11 @@ class Separation:
         return self.softest_own_db - self.loudest_other_db
 
 
-def separation(read, mic, hits: dict, settings: GateSettings, sample_rate_hz: int) -> Separation:
+def separation(read, mic, hits: dict, settings: Gate, sample_rate_hz: int) -> Separation:
     """Measure a mic; read(start, stop) gives it trimmed and in place, hits are in the time of what is read."""
     own_times = np.array([h.time_s for h in hits.get(mic.piece, [])])
     ringing = RINGING_S.get(mic.piece, TOM_RINGING_S)
-    sections = key_filter(settings, sample_rate_hz)
+    sections = settings.detector(sample_rate_hz)
 
     def peaks(times) -> tuple[float, ...]:
         return tuple(round(float(_peak(read, t, sections, sample_rate_hz)), 1) for t in times)

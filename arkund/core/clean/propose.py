@@ -1,24 +1,26 @@
 """A gate's first threshold: between the softest own and the loudest foreign hit, with the margin said."""
 
 from arkund.core.clean.measure import Separation
-from arkund.core.clean.settings import GateSettings
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
+from arkund.core.rig import rows
+from arkund.core.tools.gate import Gate
+from arkund.core.tools.tool import Key
 
 SAFE_MARGIN_DB = 6.0
 THRESHOLD_SHARE = 0.5  # where between the loudest other (0) and the softest own hit (1)
 
 
-def start_settings(mic) -> GateSettings:
+def start_settings(mic) -> Gate:
     """Return where a gate for this mic usually starts: key band, hold, release and range by piece and role."""
-    base = GateSettings(on=True, hysteresis_db=4.0, attack_ms=0.1, lookahead_ms=1.5)
+    base = Gate(on=True, hysteresis_db=4.0, attack_ms=0.1, lookahead_ms=1.5)
     if is_tom(mic.piece):
-        return base.replace(hold_ms=120.0, release_ms=220.0, range_db=20.0, key_low_hz=70.0, key_high_hz=4000.0)
+        return base.replace(hold_ms=120.0, release_ms=220.0, range_db=20.0, key=Key(low_hz=70.0, high_hz=4000.0))
     if mic.piece == "kick":
-        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=16.0, key_high_hz=6000.0)
+        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=16.0, key=Key(high_hz=6000.0))
     if mic.role == "bottom":
-        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=10.0, key_low_hz=2500.0)
-    return base.replace(hold_ms=50.0, release_ms=140.0, range_db=12.0, key_low_hz=120.0, key_high_hz=9000.0)
+        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=10.0, key=Key(low_hz=2500.0))
+    return base.replace(hold_ms=50.0, release_ms=140.0, range_db=12.0, key=Key(low_hz=120.0, high_hz=9000.0))
 
 
 def wants_gate(mic) -> bool:
@@ -26,7 +28,7 @@ def wants_gate(mic) -> bool:
     return mic.piece in ("kick", "snare") or is_tom(mic.piece)
 
 
-def propose(mic, start: GateSettings, measured: Separation) -> Finding | None:
+def propose(mic, start: Gate, measured: Separation) -> Finding | None:
     """Return the gate for one mic, or the advice to leave it where a threshold cannot tell."""
     if not measured.own_db:
         return None
@@ -54,5 +56,5 @@ def propose(mic, start: GateSettings, measured: Separation) -> Finding | None:
         mic.id,
         f"{mic.name}: gate at {gate.threshold_db:.1f} dB, down {gate.range_db:.0f} dB",
         evidence + f" Safe by {high - gate.threshold_db:.1f} dB above and {gate.threshold_db - low:.1f} dB below.",
-        {f"mics.{mic.id}.gate": gate.to_json()},
+        rows.put(f"mics.{mic.id}", mic, gate),
     )

@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import signal
 
+from arkund.core.demo import _kernels
 from arkund.core.demo.room import MicPlace, arrival_s, heard, usual_mics, usual_voices
 from arkund.core.demo.score import GHOST_BELOW_DB, Stroke
 from arkund.core.demo.strokes import LEVELS_DB, VARIANTS, Voice, noise, stroke
-from arkund.core.dsp import _kernels
 from arkund.core.units import db_to_gain
 
 NOISE_DBFS = -78.0

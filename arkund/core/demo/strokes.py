@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy import signal
 
-from arkund.core.dsp import _kernels
+from arkund.core.demo import _kernels
 from arkund.core.units import db_to_gain
 
 LEVELS_DB = tuple(range(-32, 4, 4))  # strokes are made for these levels and scaled in between

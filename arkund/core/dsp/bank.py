@@ -4,16 +4,27 @@ A *bank* is audio as float32 [shape=(samples, width)]: channels side by side, un
 which the kernels are made.
 """
 
+import threading
 from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from arkund.core.dsp import _kernels
+from arkund.core.dsp import _filters, _mixing
+from arkund.core.dsp.compiled import BLOCK, NARROW, PAIR, WIDE, WIDTHS
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 
-WIDE, NARROW, PAIR = _kernels.WIDE, _kernels.NARROW, _kernels.PAIR
-BLOCK = _kernels.BLOCK  # silence of whole blocks before a channel leaves its samples as they are
+__all__ = [
+    "BLOCK",
+    "NARROW",
+    "PAIR",
+    "WIDE",
+    "WIDTHS",
+]  # silence of whole BLOCKs before a channel leaves its samples as they are
+
+
+MOST_SCRATCH = 1 << 24  # values that a thread keeps room for
+_room = threading.local()
 
 
 def empty_bank(samples: int, count: int) -> np.ndarray:
@@ -25,7 +36,7 @@ def width_for(count: int) -> int:
     """Return the width of a bank for ``count`` channels."""
     if not 1 <= count <= WIDE:
         raise AudioError(f"A bank holds 1 to {WIDE} channels, got {count}.")
-    return next(width for width in _kernels.WIDTHS if width >= count)
+    return next(width for width in WIDTHS if width >= count)
 
 
 def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndarray:
@@ -34,13 +45,41 @@ def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndar
     samples = max(count + row.size for count, row in zip(late, rows, strict=True))
     full = len(rows) == width_for(len(rows)) and all(row.size == samples for row in rows)  # nothing is silent
     bank = np.empty((samples, len(rows)), np.float32) if full else empty_bank(samples, len(rows))
-    _kernels.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
+    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
     return bank
+
+
+def scratch(samples: int, width: int) -> np.ndarray:
+    """Return room for a bank [float32, shape=(samples, width), of any content], the same for each call of a thread: what is worked on for a moment costs no
+    fresh memory.
+    """
+    values = samples * width
+    room = getattr(_room, "values", None)
+    if room is None or room.size < values:
+        room = np.empty(values, np.float32)
+        if values <= MOST_SCRATCH:
+            _room.values = room
+    return room[:values].reshape(samples, width)
+
+
+def fill_late(bank: np.ndarray, channels: Sequence[np.ndarray], late: Sequence[int]) -> None:
+    """Write channels side by side into a bank of any content, each beginning some samples after it does; all else becomes silent."""
+    bank.fill(0.0)
+    rows = [np.ascontiguousarray(channel, np.float32) for channel in channels]
+    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
+
+
+def fill(bank: np.ndarray, channels: Sequence[np.ndarray]) -> None:
+    """Write channels [each shape=(samples,)] side by side into a bank of their length; lanes that are not used become silent."""
+    if bank.shape[1] > len(channels):
+        bank.fill(0.0)
+    rows = [np.ascontiguousarray(channel, np.float32) for channel in channels]
+    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened([0] * len(rows)), False)
 
 
 def separate(bank: np.ndarray, rows: Sequence[np.ndarray], late: Sequence[int]) -> None:
     """Write lanes of a bank into channels of their own, each beginning some samples after the bank does."""
-    _kernels.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), True)
+    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), True)
 
 
 def pair(bank: np.ndarray, number: int) -> np.ndarray:
@@ -66,11 +105,6 @@ def lanes(rows: Iterable[Sequence[float]], width: int) -> np.ndarray:
     return out.reshape(-1)
 
 
-def kernels(bank: np.ndarray):
-    """Return the kernels made for a bank's width."""
-    return _kernels.BANKS[bank.shape[1]]
-
-
 class Filters:
     """Cascades of sections, one per channel in use, that keep their state from block to block; shorter ones end in straight wires."""
 
@@ -87,7 +121,7 @@ class Filters:
     def run(self, bank: np.ndarray) -> None:
         """Filter a bank [shape=(samples, width), contiguous] in place."""
         if self.depth:
-            kernels(bank).svf_cascade(bank.reshape(-1), self.depth, self.params, self.state)
+            _filters.BANKS[bank.shape[1]].svf_cascade(bank.reshape(-1), self.depth, self.params, self.state)
 
 
 def filter_bank(bank: np.ndarray, cascades: Sequence[Sequence[Biquad]]) -> np.ndarray:

@@ -4,7 +4,7 @@ import functools
 
 import numpy as np
 
-from arkund.core.dsp import _kernels
+from arkund.core.dsp import _filters
 
 KAISER_BETA = 8.0
 PHASES = 4096
@@ -36,7 +36,7 @@ def read_delayed(read, start: int, stop: int, delay_samples: float) -> np.ndarra
     wide = read(start - whole - HALF_TAPS, stop - whole + HALF_TAPS - 1)
     # Direct, not by FFT: each sample is then the same whatever span it was read in.
     out = np.empty(stop - start, np.float32)
-    _kernels.fir(wide, taps, out)
+    _filters.fir(wide, taps, out)
     return out
 
 

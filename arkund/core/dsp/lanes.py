@@ -227,6 +227,17 @@ def turned(typing, a, b, c, d):
     return out(a, b, c, d), code
 
 
+@intrinsic
+def swapped(typing, a):
+    """Return lanes with neighbours exchanged: what the other side of a stereo strip has."""
+
+    def code(context, builder, signature, args):
+        order = [lane ^ 1 for lane in range(a.count)]
+        return builder.shuffle_vector(args[0], args[0], ir.Constant(_whole(a.count), order))
+
+    return a(a), code
+
+
 def _regrouped(order):
     """Return an intrinsic that makes two rows of two rows, by a function from the number of lanes to the places of all that come out."""
 
@@ -247,10 +258,6 @@ def _regrouped(order):
 
 # Of two rows of four lanes: the first two of both, and the last two of both.
 paired = _regrouped(lambda count: [0, 1, 4, 5, 2, 3, 6, 7])
-# The lanes of two rows in turn: one of the first, one of the second.
-zipped = _regrouped(lambda count: [lane + side * count for lane in range(count) for side in (0, 1)])
-# Every other lane of two rows, and those between.
-unzipped = _regrouped(lambda count: [*range(0, 2 * count, 2), *range(1, 2 * count, 2)])
 
 
 @intrinsic

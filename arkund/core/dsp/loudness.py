@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import signal
 
-from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import BLOCK, PAIR, Filters, bank_of, empty_bank, kernels, pair
+from arkund.core.dsp import _metering
+from arkund.core.dsp.bank import BLOCK, PAIR, Filters, bank_of, empty_bank, pair
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, db_to_gain, db_to_power, gain_to_db, power_to_db
@@ -80,7 +80,7 @@ class Meter:
         loudest = np.empty((-(-bank.shape[0] // BLOCK), self.width), np.float32)
         steps = np.empty((bank.shape[0] // self._step + 1, self.width))
         overs, filters = np.zeros(self.width, np.float32), self._weighting
-        done = kernels(bank).weighted(
+        done = _metering.BANKS[bank.shape[1]].weighted(
             bank.reshape(-1),
             filters.params,
             filters.state,
@@ -99,7 +99,7 @@ class Meter:
     def _look_between(self, bank: np.ndarray, loudest: np.ndarray) -> None:
         self._true = np.maximum(self._true, self.peak)
         flat, loudest, looks = bank.reshape(-1), loudest.reshape(-1), (_FILTER, COARSE, FINER, _BOUND)
-        _kernels.true_peaks(flat, self.width, self._count, loudest, *looks, self._true)
+        _metering.true_peaks(flat, self.width, self._count, loudest, *looks, self._true)
 
     def true_peak(self) -> np.ndarray:
         """Return each channel's largest magnitude at and between the samples added so far."""
@@ -149,7 +149,9 @@ def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
         flat, blocks = part.reshape(-1), -(-part.shape[0] // BLOCK)
         loudest, overs = np.empty(bank.shape[1] * blocks, np.float32), np.zeros(bank.shape[1], np.float32)
         endless = part.size + 1  # samples of a step that is never complete
-        kernels(bank).weighted(flat, filters.params, filters.state, loudest, overs, endless, 0, power, np.empty(0))
+        _metering.BANKS[bank.shape[1]].weighted(
+            flat, filters.params, filters.state, loudest, overs, endless, 0, power, np.empty(0)
+        )
     return _lufs(float(power.sum()) / max(samples, 1))
 
 
@@ -176,7 +178,7 @@ def oversampled_peak(audio: np.ndarray, least: float = 0.0, near: float = 0.0) -
     for channel in audio.T:
         padded = np.zeros(out.size, np.float32)
         padded[half : half + channel.size] = channel
-        _kernels.peaks_between(padded, _FILTER, COARSE, np.float32(near), np.float32(least), out)
+        _metering.peaks_between(padded, _FILTER, COARSE, np.float32(near), np.float32(least), out)
     return out[half : half + audio.shape[0]]
 
 

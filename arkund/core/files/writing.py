@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from arkund.core.dsp import _kernels
+from arkund.core.dsp import _writing
 from arkund.core.dsp.bank import bank_of
 from arkund.core.files import checksum
 
@@ -49,10 +49,10 @@ def dithered(bank: np.ndarray, writers: Sequence["Writer"], place: int) -> list[
     """
     channels = writers[0].channels
     size = bank.shape[0] * channels * 3
-    out = np.empty((bank.shape[1] // channels, size + _kernels.SPARE_BYTES), np.uint8)
+    out = np.empty((bank.shape[1] // channels, size + _writing.SPARE_BYTES), np.uint8)
     seeds = np.zeros(out.shape[0], np.uint32)
     seeds[: len(writers)] = [writer.seed for writer in writers]
-    _kernels.dither_24(bank.reshape(-1), bank.shape[1], channels, place, seeds, out.reshape(-1), out.shape[1])
+    _writing.dither_24(bank.reshape(-1), bank.shape[1], channels, place, seeds, out.reshape(-1), out.shape[1])
     return [row[:size] for row in out[: len(writers)]]
 
 

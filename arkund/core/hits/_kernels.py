@@ -7,6 +7,7 @@ frame. Kernels that call each other stay in this file, because the on-disk cache
 import numpy as np
 from numba import njit
 
+from arkund.core.dsp.compiled import PLAIN as OPTIONS
 from arkund.core.dsp.lanes import larger, load, store
 
 BANDS, QUARTERS = 6, 4
@@ -25,11 +26,10 @@ SPLIT_TINY = 1e-14
 NEIGHBOUR = 200  # frames within which the same piece's strokes are looked for
 EIGHT = (None,) * 8  # frames side by side
 PART = 512  # frames looked at one after the other, a multiple of them
-OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False}
 f32 = np.float32
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _top(level, i, j, m, b):
     """Return the largest value in i..j, -200 outside the recording."""
     most = f32(-200.0)
@@ -38,7 +38,7 @@ def _top(level, i, j, m, b):
     return most
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _mean(level, i, j, m, b):
     """Return the mean in i..j, -120 outside the recording."""
     total, n = f32(0.0), 0
@@ -48,7 +48,7 @@ def _mean(level, i, j, m, b):
     return total / f32(n) if n else f32(-120.0)
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _arrival(quick, i, j, m, k):
     """Return the first quarter in i..j that comes within ARRIVED_DB of the largest."""
     least = _top(quick, i, j, m, k) - ARRIVED_DB
@@ -58,7 +58,7 @@ def _arrival(quick, i, j, m, k):
     return j
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _column(level, m, band, first, beyond, out):
     """Copy frames of a mic's band, from ``first`` on; before the take there is nothing, after it ``beyond``."""
     for i in range(out.size):
@@ -66,7 +66,7 @@ def _column(level, m, band, first, beyond, out):
         out[i] = level[t, m, band] if 0 <= t < level.shape[0] else (f32(-np.inf) if t < 0 else beyond)
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _largest(x, at, count, out):
     """Write for each i the largest of ``count`` values from ``at + i`` on, so many frames side by side."""
     for i in range(0, out.size, len(EIGHT)):
@@ -122,7 +122,7 @@ def quick_rises(quick, mics, back, ahead, out):
                     out[start + i] = max(out[start + i], now[i] - before[i])
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _restless(level, i, j, m, b):
     """Return how much the level moves from each frame to the fourth next in i..j, rms."""
     total, n = f32(0.0), 0
@@ -235,7 +235,7 @@ def heard_evidence(
         o[n + 4] = quick_full[m, 1] - quick_full[m, 0]
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _held(power, t, i, j, m, b):
     """Return the mean power in window i..j, and the largest just before the candidate."""
     rest = 0.0
@@ -248,7 +248,7 @@ def _held(power, t, i, j, m, b):
     return total / max(n, 1), rest
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _printed(sums, p, i, j, m, b):
     """Return the mean of a print in window i..j, zero outside it; sums adds the print up from its beginning."""
     last = sums.shape[1] - 1
@@ -286,7 +286,7 @@ def heights(power, sums, frames, pieces, asked, first, learnt, height, spread):
             spread[c] = low[int(0.8 * (n - 1))] - low[int(0.2 * (n - 1))]
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def _bleed(sums, frames, pieces, sure, height, likely, start, c, m, b, i, j):
     """Return the power that the other pieces' likely strokes, from the start-th on, leave in window i..j of a mic."""
     total = 0.0

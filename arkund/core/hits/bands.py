@@ -8,7 +8,8 @@ from typing import Protocol
 import numpy as np
 
 from arkund.core.beside import WORKERS
-from arkund.core.dsp.bank import WIDE, bank_of, kernels
+from arkund.core.dsp import _filters
+from arkund.core.dsp.bank import WIDE, bank_of
 from arkund.core.dsp.filters import high_pass, low_pass
 
 FRAMES_PER_S = 1000
@@ -62,7 +63,7 @@ def measure_bands(readers: Sequence[Reader], sample_rate_hz: int, on_progress=la
         some = np.zeros((last - first, width, BANDS), np.float32)
         fine = np.zeros(((last - first) * QUARTERS, width, len(ARRIVAL_HZ)), np.float32)
         params = np.repeat(sections, width)
-        kernels(bank).band_powers(bank.reshape(-1), len(lanes), ends - lead, params, some, fine)
+        _filters.BANKS[bank.shape[1]].band_powers(bank.reshape(-1), len(lanes), ends - lead, params, some, fine)
         power[first:last, group : group + WIDE] = some[:, : len(lanes)]
         quick[first * QUARTERS : last * QUARTERS, group : group + WIDE] = fine[:, : len(lanes)]
         return last

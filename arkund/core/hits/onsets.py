@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.ndimage import correlate1d, maximum_filter1d
 
-from arkund.core.dsp import _kernels as dsp_kernels
+from arkund.core.dsp import _metering
 from arkund.core.hits import _kernels
 from arkund.core.hits.bands import QUARTERS
 from arkund.core.units import db_to_power
@@ -44,7 +44,7 @@ def _quantile(rows: np.ndarray, share: float) -> np.ndarray:
 def _decibels(power: np.ndarray, floor: np.ndarray) -> np.ndarray:
     out = np.empty(power.shape, np.float32)
     flat = np.asarray(floor, np.float32).reshape(-1)
-    dsp_kernels.decibels(np.ascontiguousarray(power).reshape(-1), flat, out.reshape(-1))
+    _metering.decibels(np.ascontiguousarray(power).reshape(-1), flat, out.reshape(-1))
     return out
 
 

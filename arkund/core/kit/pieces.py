@@ -3,13 +3,15 @@
 PIECES = ("kick", "snare", "hihat", "tom1", "tom2", "tom3", "tom4", "floor", "ride", "crash", "kit")
 ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot", "overhead", "room", "talkback")
 CLOSE_ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot")
-GROUPS = ("kick", "snare", "toms", "cymbals", "rooms")
+GROUPS = ("kick", "snare", "toms", "cymbals", "overheads", "rooms")
 
 
 def group_of(piece: str, role: str) -> str:
-    """Return the stem that a mic belongs to."""
+    """Return the group that a mic belongs to unless it is put into another one."""
     if role in ("room", "talkback"):
         return "rooms"
+    if role == "overhead":
+        return "overheads"
     if piece in ("kick", "snare"):
         return piece
     return "toms" if is_tom(piece) else "cymbals"

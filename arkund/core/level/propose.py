@@ -136,7 +136,7 @@ def propose_kit(plan, peak_db: float, window: Window) -> list[Finding]:
     if over <= 0.05:
         return []
     down = -math.ceil(over * 10 - 1e-6) / 10
-    changes = {f"mics.{mic.id}.mix.level_db": max(round(mic.mix.level_db + down, 1), -60.0) for mic in plan.mics}
+    changes = {f"mics.{mic.id}.level_db": max(round(mic.level_db + down, 1), -60.0) for mic in plan.mics}
     return [
         Finding(
             "level",

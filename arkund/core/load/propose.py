@@ -134,7 +134,7 @@ def doubled(plan, rows: Sequence[Alike]) -> list[Finding]:
                 f"{a.name} and {b.name}: {'one signal on both sides' if one else 'the same recording'}",
                 f"{b.name} nulls against {a.name} at {row.gain_db:+.1f} dB{turned}: {row.residual_db:.0f} dB are left."
                 + (" The pair has no width." if one else " One of them can be muted; together they only add level."),
-                {} if one else {f"mics.{row.b}.mix.mute": True},
+                {} if one else {f"mics.{row.b}.mute": True},
                 first_choice=False,
             )
         )  # fmt: skip

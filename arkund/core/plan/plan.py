@@ -5,17 +5,16 @@ A Plan is plain data. ``render(plan, recordings, span)`` is a pure function of i
 
 from dataclasses import dataclass
 
-from arkund.core.blend.settings import PUNCH, SUSTAIN, BusSettings, MixSettings, PathSettings
-from arkund.core.clean.settings import GateSettings
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES, ROLES
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
-from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.rig import wiring
+from arkund.core.rig.strips import Group, Kit, Path, Strip, once
+from arkund.core.rig.usual import FIRST_GROUPS
 from arkund.core.settings import Settings, choice, number, text
-from arkund.core.tone.settings import ToneSettings
 
-SCHEMA = 1
+SCHEMA = 2
 ID = r"[^.\s\x00-\x1f][^.\x00-\x1f]*"  # no dots, which part the steps of a path
 
 
@@ -36,8 +35,8 @@ class GainStep(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class MicPlan(Settings):
-    """One mic from its recording to its place in the kit."""
+class MicPlan(Strip):
+    """One mic from its recording to its place in the kit. group : a group's id, "" = the one that its piece and role belong to, where there is one."""
 
     id: str = text(longest=60, pattern=ID)
     name: str = text()
@@ -49,11 +48,7 @@ class MicPlan(Settings):
     clock_ppm: float = number(0.0, -500.0, 500.0, step=0.1, unit="ppm", help="how much faster its recording is read")
     repair: bool = False  # short clipped tops are drawn anew
     steps: tuple[GainStep, ...] = ()
-    gate: GateSettings = GateSettings()  # noqa: RUF009
-    tone: ToneSettings = ToneSettings()  # noqa: RUF009
-    shaper: ShaperSettings = ShaperSettings()  # noqa: RUF009
-    compressor: CompressorSettings = CompressorSettings()  # noqa: RUF009
-    mix: MixSettings = MixSettings()  # noqa: RUF009
+    group: str = text("", longest=40)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -178,6 +173,14 @@ class Layer(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Struck(Settings):
+    """The strikes of a piece as keys hear them, frozen when a key was set to them: (sample of the recording, level in dBFS in the piece's own mic)."""
+
+    piece: str = choice("snare", PIECES)
+    strikes: tuple[tuple[int, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Backing(Settings):
     """The rest of the music, listened to with the drums and never printed into them."""
 
@@ -206,16 +209,17 @@ class Plan(Settings):
     captures: tuple[Capture, ...] = ()
     placements: tuple[Placement, ...] = ()
     layers: tuple[Layer, ...] = ()
+    struck: tuple[Struck, ...] = ()
     backing: Backing = Backing()
-    punch: PathSettings = PUNCH
-    sustain: PathSettings = SUSTAIN
-    bus: BusSettings = BusSettings()  # noqa: RUF009
+    groups: tuple[Group, ...] = FIRST_GROUPS
+    paths: tuple[Path, ...] = ()
+    kit: Kit = Kit()  # noqa: RUF009
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)
-        ids = [mic.id for mic in self.mics]
-        if len(set(ids)) != len(ids):
-            raise SettingsError("mics: two mics have the same id.")
+        once("mics", [mic.id for mic in self.mics])
+        once("struck", [each.piece for each in self.struck])
+        wiring.check(self.mics, self.groups, self.paths, self.kit, {each.piece for each in self.struck})
         if [join.at for join in self.joins] != sorted({join.at for join in self.joins}):
             raise SettingsError("joins: must be in order of time, one at a place.")
         if [cut.at for cut in self.cuts] != sorted({cut.at for cut in self.cuts}):

@@ -5,11 +5,11 @@ from typing import Any
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import is_tom
 from arkund.core.plan import change
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.plan import SCHEMA, MicPlan, Plan
+from arkund.core.plan.versions import upgrade_template
 
-MIC_PARTS = ("gate", "tone", "shaper", "compressor", "mix")
-PATHS = ("punch", "sustain")  # one is its compressor: it is switched off as a whole
-SHARED = ("window", "alignment", "crossfade_ms", "punch", "sustain", "bus")
+MIC_PARTS = ("tools", "level_db", "pan", "sends")
+SHARED = ("window", "alignment", "crossfade_ms", "groups", "paths", "kit")
 
 
 def key_of(mic: MicPlan) -> str:
@@ -21,24 +21,32 @@ def template_of(plan: Plan) -> dict[str, Any]:
     """Return a Plan's settings by kind of mic, and those that all mics share, as plain data. Of several mics of a kind the first counts."""
     mics: dict[str, Any] = {}
     for mic in plan.mics:
-        mics.setdefault(key_of(mic), {part: getattr(mic, part).to_json() for part in MIC_PARTS})
-    return {"mics": mics} | {name: change.get(plan, name) for name in SHARED}
+        mine = mic.to_json() | {"sends": [send.to_json() for send in mic.sends]}
+        mics.setdefault(key_of(mic), {part: mine[part] for part in MIC_PARTS} | {"group": mic.group})
+    return {"schema": SCHEMA, "mics": mics} | {name: change.get(plan, name) for name in SHARED}
 
 
 def changes_of(plan: Plan, template: dict[str, Any]) -> dict[str, Any]:
-    """Return the changes by which a Plan starts from a template: its settings with every tool switched off, nothing muted or soloed.
+    """Return the changes by which a Plan starts from a template: its settings with every tool switched off, nothing muted or soloed, its paths muted.
 
-    A tom that the template does not know gets another tom's; other mics that it does not know stay. Raises SettingsError for what is no
-    template.
+    A tom that the template does not know gets another tom's; other mics that it does not know keep theirs, but for what refers to groups and paths that are
+    gone. Raises SettingsError for what is no template.
     """
     try:
-        rows, out = template["mics"], {}
+        template = upgrade_template(template)
+        rows, out = template["mics"], {name: _bypassed(template[name]) for name in SHARED}
+        out["paths"] = [path | {"mute": True, "solo": False} for path in template["paths"]]
+        groups, paths = ({strip["id"] for strip in out[name]} for name in ("groups", "paths"))
         for mic in plan.mics:
+            base = f"mics.{mic.id}"
             mine = rows.get(key_of(mic)) or (_any_tom(rows) if is_tom(mic.piece) else None)
             if mine is not None:
-                out |= {f"mics.{mic.id}.{part}": _bypassed(mine[part]) for part in MIC_PARTS}
-        for name in SHARED:
-            out[name] = template[name] | {"on": False} if name in PATHS else _bypassed(template[name])
+                out |= {f"{base}.{part}": _bypassed(mine[part]) for part in MIC_PARTS}
+            else:
+                out[f"{base}.sends"] = [send.to_json() for send in mic.sends if send.id in paths]
+            out[f"{base}.mute"] = out[f"{base}.solo"] = False
+            group = mic.group if mine is None else mine.get("group", "")
+            out[f"{base}.group"] = group if group in groups else ""
     except (KeyError, TypeError, AttributeError) as error:
         raise SettingsError(f"template: is none ({type(error).__name__}: {error}).") from error
     change.put(plan, out)  # checked before anything is made of it
@@ -51,7 +59,9 @@ def _any_tom(rows: dict[str, Any]) -> dict[str, Any] | None:
 
 def _bypassed(value: Any) -> Any:
     """Return settings with all that can be on switched off, at every depth."""
+    if isinstance(value, list):
+        return [_bypassed(each) for each in value]
     if not isinstance(value, dict):
         return value
-    off = {"on": False, "limiter_on": False, "mute": False, "solo": False}
+    off = {"on": False, "mute": False, "solo": False}
     return {key: off[key] if key in off else _bypassed(each) for key, each in value.items()}

@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp import _kernels
+from arkund.core.dsp import _metering
 from arkund.core.dsp.bank import WIDE, bank_of, coefficient
-from arkund.core.punch.process import Compressor
-from arkund.core.punch.settings import CompressorSettings
+from arkund.core.tools import compressor
+from arkund.core.tools.compressor import Compressor
 from arkund.core.units import gain_to_db
 
 BEFORE_MS, AFTER_MS = 10.0, 250.0
@@ -39,7 +39,7 @@ def average_envelope(read, hits: list, sample_rate_hz: int) -> Envelope:
         at = round(h.time_s * rate)
         part = np.abs(read(at - lead, at + after))
         out = np.empty(part.size, np.float32)
-        _kernels.follow(
+        _metering.follow(
             np.ascontiguousarray(part, np.float32),
             out,
             np.float32(coefficient(FOLLOW_MS[0], rate)),
@@ -75,7 +75,7 @@ def hits_before(read, hits: list, after_s: float, sample_rate_hz: int) -> list[n
     return [np.asarray(read(at + first, at + last), np.float32) for at in places if at + first >= 0]
 
 
-def taken(heard: list[np.ndarray], settings: CompressorSettings, sample_rate_hz: int) -> Taken:
+def taken(heard: list[np.ndarray], settings: Compressor, sample_rate_hz: int) -> Taken:
     """Measure what a compressor takes from hits as :func:`hits_before` gives them.
 
     The curve alone does not tell it: the detector follows each half wave, so that steady tones lose 1 to 2.5 dB less than the curve says, and a slow attack
@@ -83,27 +83,27 @@ def taken(heard: list[np.ndarray], settings: CompressorSettings, sample_rate_hz:
     """
     if not heard:
         return Taken(0.0, 0.0, 0.0)
-    neutral, deepest, left = settings.replace(on=True, makeup_db=0.0), [], []
+    neutral, deepest, left = settings.replace(on=True, makeup_db=0.0, share=1.0), [], []
     begin = round(-TAKEN_FROM_MS * sample_rate_hz / 1000)
     within = begin + round(TAKEN_WITHIN_MS * sample_rate_hz / 1000)
     for first in range(0, len(heard), WIDE):
         lanes = heard[first : first + WIDE]
         bank = bank_of(lanes)
-        gain = Compressor([neutral] * len(lanes), sample_rate_hz, bank.shape[1]).gain(bank)[:, : len(lanes)]
+        gain = compressor.gain(bank, [neutral] * len(lanes), sample_rate_hz)[:, : len(lanes)]
         deepest += (-gain_to_db(gain[begin:within].min(axis=0))).tolist()
         left += (-gain_to_db(gain[-1])).tolist()
     after_s = heard[0].size / sample_rate_hz + TAKEN_FROM_MS / 1000.0
     return Taken(round(float(np.median(deepest)), 2), round(float(np.median(left)), 2), round(after_s, 3))
 
 
-def threshold_for_hits(heard: list[np.ndarray], settings: CompressorSettings, wanted_db: float, rate: int) -> float:
+def threshold_for_hits(heard: list[np.ndarray], settings: Compressor, wanted_db: float, rate: int) -> float:
     """Return the threshold in dB at which a compressor's deepest reduction at hits is wanted_db on the median; the lowest where none is."""
     return threshold_taking(lambda at: taken(heard, settings.replace(threshold_db=at), rate).deepest_db, wanted_db)
 
 
 def threshold_taking(taken_db: Callable[[float], float], wanted_db: float) -> float:
     """Return the threshold in dB at which so much is taken, by bisection within its range; taken_db says what is taken at a threshold."""
-    allowed = CompressorSettings.ranges()["threshold_db"]
+    allowed = Compressor.ranges()["threshold_db"]
     low, high = allowed.low, allowed.high
     while high - low > allowed.step / 5:
         middle = 0.5 * (low + high)

@@ -1,231 +1,303 @@
-"""The signal path as data: nodes with settings and inputs, built from the Plan by one function.
+"""The signal path as data: strips with what feeds them, in the order in which they are rendered, built from the Plan by one function.
 
-A node's key is a hash of its kind, its settings and its inputs' keys, so equal work has an equal key whatever Plan it comes
-from. Its reach says how many samples it must see before and after a span.
+A key is a hash of settings and of the keys of what comes in, so equal work has an equal key whatever Plan it comes from. Both executors follow it: ``render``
+by spans, ``stream`` from start to end. Which strip goes where, with what gain, is said here and nowhere else.
 """
 
 import hashlib
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from math import ceil, log2
+from graphlib import TopologicalSorter
+from math import cos, pi, sin
 
-from arkund.core.blend.settings import OFF_DB, BusSettings, PathSettings
-from arkund.core.clean import process as clean
-from arkund.core.dsp import limiter
-from arkund.core.dsp.bank import BLOCK
-from arkund.core.dsp.reach import NOTHING, Reach, widest
-from arkund.core.kit.pieces import group_of
+from arkund.core.dsp.reach import NOTHING, Reach
+from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import MicPlan, Plan
-from arkund.core.punch import process as punch
+from arkund.core.render.banks import shared_out
+from arkund.core.render.keys import content
 from arkund.core.render.source import Recordings, edits_key, source_settings
-from arkund.core.tone import process as tone
+from arkund.core.rig.hearing import Hearing, hearing
+from arkund.core.rig.strips import OFF_DB
+from arkund.core.rig.wiring import feeds_of, group_id
+from arkund.core.tools.tool import Tool
+from arkund.core.units import db_to_gain
 
-STAGES = ("source", "gate", "tone", "shaper", "compressor")  # of a mic, in order; each but the first may be off
-STAGE_REACH = {
-    "gate": clean.reach,
-    "tone": tone.reach,
-    "shaper": punch.shaper_reach,
-    "compressor": punch.compressor_reach,
-}
-LEAST_REACH_S = 0.1
-STEPS_PER_DOUBLING = 4  # reaches are rounded up to few sizes, so that cached spans stay useful while a setting moves
-# A span is cut into so many parts, no shorter than this, in each of which the mics are rendered at the same time.
-MOST_PARTS, SHORTEST_PART_S = 4, 2.0
-PATHS = ("punch", "sustain")
+MIX, KIT = "mix", "kit"
+MOST_SOURCES = 512
+_sources: dict[tuple, str] = {}
 
 
 @dataclass(frozen=True, slots=True)
-class Node:
-    """One operation: ``inputs`` are names of other nodes, ``key`` its content hash."""
+class Feed:
+    """A strip's share of a sum: of a mic the gains to left and right, of a stereo strip those of its left and of its right."""
+
+    strip: str
+    left: float
+    right: float
+
+
+Feeds = tuple[Feed, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """A strip as it is rendered.
+
+    name : ``mic:ID``, ``group:ID``, ``path:ID`` or ``kit``; mic : for a mic; feeds : for any other, what is heard of those before it; tools : those that are
+    on; keys : of what comes in, and after each tool; row : what all its tools need together, those that are off as well, so that switching one leaves the
+    windows of what comes before it alone
+    """
 
     name: str
-    kind: str
-    key: str
-    inputs: tuple[str, ...]
-    reach: Reach
-    settings: object = None
+    mic: MicPlan | None
+    feeds: Feeds
+    tools: tuple[Tool, ...]
+    keys: tuple[str, ...]
+    reaches: tuple[Reach, ...]
+    row: Reach
+
+    @property
+    def channels(self) -> int:
+        """How many there are."""
+        return 1 if self.mic else 2
+
+    @property
+    def keyed_by(self) -> tuple[str, ...]:
+        """What its tools' detectors listen to elsewhere."""
+        return tuple(tool.key.of for tool in self.tools if hasattr(tool, "key") and tool.key.of)
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """The kinds of its tools."""
+        return tuple(tool.kind for tool in self.tools)
 
 
-def build(plan: Plan, recordings: Recordings, wanted: str = "") -> dict[str, Node]:
-    """Return all nodes of a Plan by name: ``path:PATH``, ``mix``, ``kit``, ``group:GROUP``, ``drum:PIECE``, ``alone:MIC``, the STAGES of
-    each mic that are on as ``STAGE:MIC``, and the last of them also as ``strip:MIC``.
+@dataclass(frozen=True, slots=True)
+class Rig:
+    """All strips of a Plan.
 
-    Where only one node is wanted, of the groups, drums and mics alone only that one is among them.
+    strips : in the order in which sums add them up; generations : banks of strips that need only what comes before them; wired : which strips may feed one,
+    heard or not; outputs : what can be rendered, as sums; stems : those that add up to the mix
     """
-    rate, nodes = recordings.sample_rate_hz, {}
-    edits = edits_key(plan)
-    for mic in plan.mics:
-        _strip(nodes, plan, recordings, mic, edits)
-    heard = audible(plan)
-    for path in PATHS:
-        settings: PathSettings = getattr(plan, path)
-        sent = [mic for mic in heard if send_db(mic, path) > OFF_DB] if settings.on else []
-        inputs = tuple(f"strip:{mic.id}" for mic in sent)
-        content = {"path": settings.to_json(), "sends": [[send_db(mic, path), mic.mix.pan] for mic in sent]}
-        reach = punch.compressor_reach(settings.compressor, rate)
-        nodes[f"path:{path}"] = _node(nodes, f"path:{path}", "path", content, inputs, reach, path, rate)
-    paths = tuple(f"path:{path}" for path in PATHS if getattr(plan, path).on)
-    nodes["mix"] = _sum(nodes, "mix", heard, paths, rate)
-    nodes["kit"] = _node(nodes, "kit", "bus", plan.bus.to_json(), ("mix",), _bus_reach(plan.bus, rate), plan.bus, rate)
-    for name, members in _gatherings(plan).items():
-        if wanted in ("", name):
-            nodes[name] = _sum(nodes, name, members, (), rate)
-    return nodes
+
+    strips: dict[str, Strip]
+    generations: tuple[tuple[tuple[str, ...], ...], ...]
+    wired: dict[str, tuple[str, ...]]
+    outputs: dict[str, Feeds]
+    stems: tuple[str, ...]
+
+    def key_of(self, feeds: Feeds) -> str:
+        """Return the key of a sum."""
+        return hashed([[self.strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds])
 
 
-def mics_of(nodes: dict[str, Node], name: str) -> set[str]:
-    """Return the ids of the mics that are heard in a node."""
-    inputs = nodes[name].inputs
-    mine = {each[6:] for each in inputs if each.startswith("strip:")}
-    return mine.union(*(mics_of(nodes, each) for each in inputs if not each.startswith("strip:")))
+def build(plan: Plan, recordings: Recordings, wanted: str = "") -> Rig:
+    """Return the rig of a Plan; with ``wanted``, a rig for this output alone where it is a drum.
+
+    Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (through the tools of its groups),
+    ``alone:MIC`` (at its level and place). Raises SettingsError for an output that is not known.
+    """
+    return _Builder(plan, recordings).rig(wanted)
 
 
-def audible(plan: Plan) -> list[MicPlan]:
-    """Return the mics that are heard in the kit: not muted, and only the soloed ones where any is soloed."""
-    solo = any(mic.mix.solo for mic in plan.mics)
-    return [mic for mic in plan.mics if not mic.mix.mute and (mic.mix.solo or not solo)]
+class _Builder:
+    def __init__(self, plan: Plan, recordings: Recordings) -> None:
+        self.plan, self.recordings, self.rate = plan, recordings, recordings.sample_rate_hz
+        self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.mics}
+        self.settings = {
+            **{f"mic:{mic.id}": mic for mic in plan.mics},
+            **{f"group:{group.id}": group for group in plan.groups},
+            **{f"path:{path.id}": path for path in plan.paths},
+            KIT: plan.kit,
+        }
+        self.edits = edits_key(plan)
+        self.altered = hash((plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers))
+        self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})
+        self.strips: dict[str, Strip] = {}
+        self.elsewhere: dict[str, str] = {}
+
+    def rig(self, wanted: str) -> Rig:
+        plan = self.plan
+        wired = {name: tuple(before) for name, before in feeds_of(plan.mics, plan.groups, plan.paths).items()}
+        into_kit = [name for name in self.settings if name != KIT and self._goes_to_kit(name)]
+        wired[KIT] = tuple(into_kit)
+        heard = hearing(plan)
+        only: frozenset[str] | None = None
+        if wanted.startswith("drum:"):
+            only = frozenset(mic.id for mic in plan.mics if f"drum:{mic.piece}" == wanted)
+        generations = []
+        for names in _generations(wired):
+            rows = [tuple(tool.kind for tool in self.settings[name].tools if tool.on) for name in names]
+            channels = 1 if names[0].startswith("mic:") else 2
+            generations.append(tuple(tuple(names[k] for k in bank) for bank in shared_out(tuple(rows), channels)))
+        self.order = {name: k for k, name in enumerate(n for banks in generations for bank in banks for n in bank)}
+        for name in self.order:
+            self.strips[name] = self._strip(name, self._sum(self._feeds(name, heard, only)))
+        outputs = self._outputs(heard) if only is None else {wanted: self._drum(only)}
+        if wanted and not wanted.startswith("strip:") and (wanted not in outputs or (only is not None and not only)):
+            known = sorted({*self._outputs(heard), *(f"drum:{mic.piece}" for mic in plan.mics)})
+            raise SettingsError(f"output: unknown {wanted!r}; known are {', '.join(known)}.")
+        return Rig(self.strips, tuple(generations), wired, outputs, self._stems(heard))
+
+    def _goes_to_kit(self, name: str) -> bool:
+        kind, _, strip = name.partition(":")
+        if kind == "group":
+            return True
+        return not (self.settings[name].into if kind == "path" else self.group_of[strip])
+
+    def _through(self, feeds: Iterable[Feed]) -> Iterator[Feed]:
+        """Yield feeds, those of a stereo strip without tools in its place: nothing is rendered only to be added up."""
+        for feed in feeds:
+            strip = self.strips[feed.strip]
+            if strip.mic or strip.tools:
+                yield feed
+            else:
+                yield from (Feed(each.strip, each.left * feed.left, each.right * feed.right) for each in strip.feeds)
+
+    def _sum(self, feeds: Iterable[Feed]) -> Feeds:
+        """Return feeds as they are added up: each strip once, in the order of the strips."""
+        out: dict[str, Feed] = {}
+        for feed in self._through(feeds):
+            mine = out.get(feed.strip)
+            out[feed.strip] = Feed(feed.strip, mine.left + feed.left, mine.right + feed.right) if mine else feed
+        return tuple(sorted(out.values(), key=lambda feed: self.order[feed.strip]))
+
+    def _feeds(self, name: str, heard: Hearing, only: frozenset[str] | None) -> Iterator[Feed]:
+        """Yield what a strip gets. only : the mics of a drum that is listened to by itself, dry"""
+        kind, _, strip = name.partition(":")
+        mics = heard.mics if only is None else only
+        if kind == "group":
+            yield from (
+                self._at_level(f"mic:{mic}") for mic, into in self.group_of.items() if into == strip and mic in mics
+            )
+            yield from (
+                self._at_level(f"path:{p.id}")
+                for p in self.plan.paths
+                if p.into == strip and p.id in heard.paths and only is None
+            )
+        elif kind == "path" and only is None:
+            for source, sounds in (("mic", heard.mics), ("group", heard.groups), ("path", heard.paths)):
+                for each in sounds:
+                    if (send_db := self.settings[f"{source}:{each}"].send_db(strip)) > OFF_DB:
+                        yield self._placed(f"{source}:{each}", send_db)
+        elif kind == KIT:
+            yield from (self._at_level(each) for each in self._into_kit(heard))
+
+    def _into_kit(self, heard: Hearing) -> Iterator[str]:
+        if heard.dry:
+            yield from (f"group:{group.id}" for group in self.plan.groups if group.id in heard.groups)
+            yield from (f"mic:{mic}" for mic, into in self.group_of.items() if not into and mic in heard.mics)
+        yield from (f"path:{p.id}" for p in self.plan.paths if p.id in heard.paths and not (p.into and heard.dry))
+
+    def _at_level(self, name: str) -> Feed:
+        return self._placed(name, self.settings[name].level_db)
+
+    def _placed(self, name: str, level_db: float) -> Feed:
+        gain, pan = float(db_to_gain(level_db)), self.settings[name].pan
+        left, right = pan_gains(pan) if name.startswith("mic:") else balance_gains(pan)
+        return Feed(name, gain * left, gain * right)
+
+    def _outputs(self, heard: Hearing) -> dict[str, Feeds]:
+        level = float(db_to_gain(self.plan.kit.level_db))
+        out = {KIT: self._sum([Feed(KIT, level, level)]), MIX: self.strips[KIT].feeds}
+        groups = [g.id for g in self.plan.groups if g.id in heard.groups and self.strips[f"group:{g.id}"].feeds]
+        stems = [f"group:{group}" for group in groups] + [
+            f"path:{p.id}" for p in self.plan.paths if p.id in heard.paths
+        ]
+        out |= {stem: self._sum([self._at_level(stem)]) for stem in stems}
+        return out | {f"alone:{mic.id}": self._sum([self._at_level(f"mic:{mic.id}")]) for mic in self.plan.mics}
+
+    def _stems(self, heard: Hearing) -> tuple[str, ...]:
+        """Return what goes into the kit: groups that have members, mics of no group, paths."""
+        into = [name.replace("mic:", "alone:") for name in self._into_kit(heard)]
+        return tuple(name for name in into if name.startswith("alone:") or self.strips[name].feeds)
+
+    def _drum(self, mics: frozenset[str]) -> Feeds:
+        """Return a drum by itself, through the tools of the groups that its mics belong to."""
+        names = {f"group:{into}" if (into := self.group_of[mic]) else f"mic:{mic}" for mic in mics}
+        return self._sum(self._at_level(name) for name in names)
+
+    def _strip(self, name: str, feeds: Feeds) -> Strip:
+        settings = self.settings[name]
+        mic = settings if isinstance(settings, MicPlan) else None
+        sum_of = [[self.strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds]
+        key = self._source(mic) if mic else hashed(sum_of)
+        keys, reaches, row = [key], [], NOTHING
+        for tool in settings.tools:
+            row += _reach(tool, self.rate)
+        tools = tuple(tool for tool in settings.tools if tool.on)
+        for tool in tools:
+            keys.append(_after(tool, keys[-1], self._heard_by(tool)))
+            reaches.append(_reach(tool, self.rate))
+        return Strip(name, mic, feeds, tools, tuple(keys), tuple(reaches), row)
+
+    def _source(self, mic: MicPlan) -> str:
+        """Return the key of what comes into a mic. Remembered by what it is made of, because a change leaves nearly all of them as they were."""
+        takes = tuple(self.recordings.content(take, mic.id) for take in self.takes)
+        mine = (mic.id, mic.piece, mic.role, mic.trim_db, mic.line_up, mic.clock_ppm, mic.repair, mic.steps)
+        key = (mine, takes, self.edits, self.altered, self.rate)
+        if key not in _sources:
+            _sources[key] = hashed(["source", source_settings(self.plan, self.recordings, mic, self.edits), self.rate])
+            while len(_sources) > MOST_SOURCES:
+                _sources.pop(next(iter(_sources)), None)
+        return _sources[key]
+
+    def _heard_by(self, tool: Tool) -> str:
+        """Return the key of what a tool's detector listens to elsewhere."""
+        of = tool.key.of if hasattr(tool, "key") else ""
+        if of.startswith("group:"):
+            return self.strips[of].keys[-1]
+        if of and of not in self.elsewhere:
+            self.elsewhere[of] = hashed(content(self.plan, self.recordings, of))
+        return self.elsewhere.get(of, "")
 
 
-def send_db(mic: MicPlan, path: str) -> float:
-    """Return how much of a mic a path gets."""
-    return getattr(mic.mix, f"{path}_send_db")
-
-
-def _gatherings(plan: Plan) -> dict[str, list[MicPlan]]:
-    out: dict[str, list[MicPlan]] = {}
-    for mic in audible(plan):
-        out.setdefault(f"group:{group_of(mic.piece, mic.role)}", []).append(mic)
-    for mic in plan.mics:
-        out.setdefault(f"drum:{mic.piece}", []).append(mic)
-        out[f"alone:{mic.id}"] = [mic]
-    return out
-
-
-def _strip(nodes: dict[str, Node], plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> None:
-    rate = recordings.sample_rate_hz
-    name = f"source:{mic.id}"
-    nodes[name] = _node(nodes, name, "source", source_settings(plan, recordings, mic, edits), (), NOTHING, mic, rate)
-    for stage in STAGES[1:]:
-        settings = getattr(mic, stage)
-        if settings.on:
-            key, reach = _stage(stage, settings, nodes[name].key, rate)
-            before, name = name, f"{stage}:{mic.id}"
-            nodes[name] = Node(name, stage, key, (before,), reach, mic)
-    nodes[f"strip:{mic.id}"] = nodes[name]
-
-
+# Remembered, because a change leaves nearly all of them as they were.
 @lru_cache(maxsize=4096)
-def _stage(stage: str, settings, source: str, rate: int) -> tuple[str, Reach]:
-    """Return a stage's key and what it must hear. Remembered, because a change leaves nearly all of them as they were."""
-    return _key(stage, settings.to_json(), [source], rate), STAGE_REACH[stage](settings, rate)
+def _after(tool: Tool, key: str, heard: str) -> str:
+    return hashed([tool.replace(id="").to_json(), key, heard])
 
 
-def _sum(nodes: dict[str, Node], name: str, mics: Sequence[MicPlan], paths: tuple[str, ...], rate: int) -> Node:
-    places = [[mic.mix.level_db, mic.mix.pan] for mic in mics]
-    inputs = tuple(f"strip:{mic.id}" for mic in mics) + paths
-    return _node(nodes, name, "sum", {"places": places}, inputs, NOTHING, mics, rate)
+@lru_cache(maxsize=2048)
+def _reach(tool: Tool, rate: int) -> Reach:
+    return tool.reach(rate)
 
 
-def _bus_reach(bus: BusSettings, rate: int) -> Reach:
-    reach = punch.compressor_reach(bus.compressor, rate)
-    return reach + limiter.reach(bus.limiter_release_ms, rate) if bus.limiter_on else reach
+def _generations(wired: dict[str, tuple[str, ...]]) -> Iterator[list[str]]:
+    """Yield strips whose feeds are all there, mics apart from the others."""
+    sorter = TopologicalSorter(wired)
+    sorter.prepare()
+    place = {name: k for k, name in enumerate(wired)}
+    while sorter.is_active():
+        ready = sorted(sorter.get_ready(), key=place.__getitem__)
+        sorter.done(*ready)
+        for mics in (True, False):
+            if some := [name for name in ready if name.startswith("mic:") == mics]:
+                yield some
 
 
-def _node(nodes, name, kind, settings, inputs, reach, payload, rate) -> Node:
-    key = _key(kind, settings, [nodes[each].key for each in inputs], rate)
-    return Node(name, kind, key, inputs, reach, payload)
-
-
-def _key(kind: str, settings: dict, inputs: list[str], rate: int) -> str:
-    content = {"kind": kind, "settings": settings, "inputs": inputs, "rate": rate}
+def hashed(content: object) -> str:
+    """Return a key of plain data."""
     return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
 
 
-def rounded(reach: int, rate: int) -> int:
-    """Return a reach rounded up to the next of a geometric row of sizes, of whole blocks; 0 stays 0."""
-    if reach <= 0:
-        return 0
-    steps = max(ceil(STEPS_PER_DOUBLING * log2(reach / (LEAST_REACH_S * rate)) - 1e-9), 0)
-    return ceil(LEAST_REACH_S * rate * 2 ** (steps / STEPS_PER_DOUBLING) / BLOCK) * BLOCK
+def pan_gains(pan: float) -> tuple[float, float]:
+    """Return a mic's left and right gain: equal power, 0 dB at the side, -3 dB in the middle."""
+    angle = (pan + 1.0) * pi / 4.0
+    return cos(angle), sin(angle)
 
 
-@dataclass(frozen=True, slots=True)
-class Windows:
-    """Where each node is rendered for a wanted span: (first sample, one after the last).
-
-    They depend on the Plan and the span only, never on what is cached, so that a node's samples depend on nothing but the request. Mics are
-    rendered in parts of equal length, which need not wait for each other; a mic's windows depend on no other mic's settings.
-    """
-
-    mix: tuple[int, int]
-    paths: tuple[int, int]
-    parts: tuple[tuple[int, int], ...]  # of the finished strips, one after the other
-    beyond: dict[str, dict[str, tuple[int, int]]]  # by mic and stage: samples before and after a part
-    upstream: dict[
-        str, dict[str, str]
-    ]  # likewise: from how far before a part all down to there was rendered, on which its samples depend
-
-    def stage(self, mic_id: str, stage: str, part: int) -> tuple[int, int]:
-        """Return where a stage of a mic is rendered for a part of the strips."""
-        (start, stop), (before, after) = self.parts[part], self.beyond[mic_id][stage]
-        return start - before, stop + after
-
-    def content(self, mic_ids: Iterable[str]) -> str:
-        """Return what the samples of a sum of mics depend on."""
-        leads = ";".join(self.upstream[mic_id][STAGES[-1]] for mic_id in sorted(mic_ids))
-        return f"{leads};{self.mix};{self.paths};{self.parts[0]};{len(self.parts)}"
+def balance_gains(pan: float) -> tuple[float, float]:
+    """Return the gains of a stereo strip's sides: both 0 dB in the middle, towards a side the other one falls."""
+    return min(1.0, 1.0 - pan), min(1.0, 1.0 + pan)
 
 
-def windows(
-    plan: Plan, nodes: dict[str, Node], span: tuple[int, int], rate: int, within: tuple[int, int] | None = None
-) -> Windows:
-    """Return the windows for a span of the kit: every node begins as much earlier as it and those after it need to settle.
-
-    The bus and the paths count also while they are off, so that switching them leaves the mics' windows alone. ``within``: a span around this one, for
-    which the mics are rendered.
-    """
-    behind = _bus_reach(plan.bus.replace(limiter_on=True, compressor=plan.bus.compressor.replace(on=True)), rate)
-    whole, stop = within or span, span[1] + behind.after
-    mix_lead = rounded(behind.before, rate)
-    compressors = (getattr(plan, path).compressor.replace(on=True) for path in PATHS)
-    lead = rounded((widest(punch.compressor_reach(each, rate) for each in compressors) + behind).before, rate)
-    first = whole[0] - lead
-    beyond = {mic.id: _beyond(nodes, mic.id, rate) for mic in plan.mics}
-    return Windows(
-        (max(span[0] - mix_lead, first), stop),
-        (max(span[0] - lead, first), stop),
-        _parts((first, whole[1] + behind.after), rate),
-        beyond,
-        {mic_id: _upstream(stages) for mic_id, stages in beyond.items()},
-    )
-
-
-def _beyond(nodes: dict[str, Node], mic_id: str, rate: int) -> dict[str, tuple[int, int]]:
-    found = (nodes.get(f"{stage}:{mic_id}") for stage in STAGES)
-    return _leads(tuple(node.reach if node else None for node in found), rate)
-
-
-@lru_cache(maxsize=1024)
-def _leads(reaches: tuple[Reach | None, ...], rate: int) -> dict[str, tuple[int, int]]:
-    """Return how far beyond a part each stage is rendered, by the reach of those that are on."""
-    out, behind = {}, NOTHING
-    for stage, reach in zip(reversed(STAGES), reversed(reaches), strict=True):
-        out[stage] = rounded(behind.before, rate), behind.after
-        if reach is not None:
-            behind = reach + behind
+def mics_under(rig: Rig, feeds: Sequence[Feed]) -> set[str]:
+    """Return the ids of the mics that are heard in a sum."""
+    out: set[str] = set()
+    for feed in feeds:
+        strip = rig.strips[feed.strip]
+        out |= {strip.mic.id} if strip.mic else mics_under(rig, strip.feeds)
     return out
-
-
-def _upstream(beyond: dict[str, tuple[int, int]]) -> dict[str, str]:
-    leads = [str(beyond[stage][0]) for stage in STAGES]
-    return {stage: ",".join(leads[: number + 1]) for number, stage in enumerate(STAGES)}
-
-
-def _parts(window: tuple[int, int], rate: int) -> tuple[tuple[int, int], ...]:
-    """Return a window in parts of equal length, of which the last may end a little later."""
-    length = window[1] - window[0]
-    count = max(min(int(length / (SHORTEST_PART_S * rate)), MOST_PARTS), 1)
-    each = -(-length // count)
-    return tuple((window[0] + k * each, window[0] + (k + 1) * each) for k in range(count))

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.blend.settings import OFF_DB
 from arkund.core.plan.plan import Plan
+from arkund.core.rig.strips import OFF_DB
 from arkund.core.units import SILENCE_DB, db_to_gain, gain_to_db
 
 FADE_MS = 3.0
@@ -14,7 +14,6 @@ MOST_MATCH_DB = 24.0
 QUIETEST_MATCHED_LUFS = SILENCE_DB + 60.0
 DIM_DB = -9.0  # the other drums, when one is listened to within the kit
 LOWEST_LEVEL_DB = -60.0
-SENDS = ("punch_send_db", "sustain_send_db")
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,9 +80,6 @@ def in_front(plan: Plan, piece: str) -> Plan:
         if mic.piece == piece:
             mics.append(mic)
             continue
-        mix = mic.mix
-        dimmed = {"level_db": max(mix.level_db + DIM_DB, LOWEST_LEVEL_DB)}
-        for send in SENDS:
-            dimmed[send] = max(getattr(mix, send) + DIM_DB, OFF_DB)  # OFF_DB stays what it is: not sent
-        mics.append(mic.replace(mix=mix.replace(**dimmed)))
+        sends = tuple(send.replace(level_db=max(send.level_db + DIM_DB, OFF_DB)) for send in mic.sends)
+        mics.append(mic.replace(level_db=max(mic.level_db + DIM_DB, LOWEST_LEVEL_DB), sends=sends))
     return plan.replace(mics=tuple(mics))

@@ -12,9 +12,8 @@ import numpy as np
 from arkund.core.beside import WORKERS
 from arkund.core.dsp.loudness import Meter
 from arkund.core.files.writing import ENDINGS, Writer, dithered
-from arkund.core.kit.pieces import GROUPS
 from arkund.core.plan.plan import Plan
-from arkund.core.render.graph import PATHS, build
+from arkund.core.render.graph import KIT
 from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
 from arkund.core.takes.process import assembled
@@ -55,7 +54,7 @@ def print_song(
     stream = Stream(plan, recordings)
     places, sheets, done = stream.places(), [], 0
     try:
-        for output, name, channels in _outputs(plan, recordings):
+        for output, name, channels in _outputs(plan, stream.stems):
             file = folder / (name + ENDINGS[format_name])
             writer = Writer(file, format_name, rate, channels, length)
             sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
@@ -63,14 +62,14 @@ def print_song(
         by_bank = [sorted((s for s in sheets if s.bank == k), key=lambda s: s.lane) for k in range(len(meters))]
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):
-                banks = block.all_banks()
+                banks = block.banks
                 if lowered_db:
                     banks = [bank * np.float32(db_to_gain(-lowered_db)) for bank in banks]
                 work = [pool.submit(_write, bank, mine) for bank, mine in zip(banks, by_bank, strict=True)]
                 work += [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
                 for each in work:
                     each.result()
-                done += block.banks[0].shape[0]
+                done += block.samples
                 on_progress(done / length, f"{done / rate:.0f} of {length / rate:.0f} s")
             for sheet, digest in zip(sheets, pool.map(lambda sheet: sheet.writer.close(), sheets), strict=True):
                 sheet.digest = digest
@@ -97,18 +96,16 @@ def _write(bank: np.ndarray, sheets: list[_Sheet]) -> None:
             sheet.writer.write(bank, sheet.lane)
 
 
-def _outputs(plan: Plan, recordings: Recordings) -> list[tuple[str, str, int]]:
-    """Return (output, file name, channels): mics in the plan's order, then stems, paths and the kit."""
-    nodes = build(plan, recordings)
-    out = [(f"strip:{mic.id}", f"{number:02d} {_safe(mic.name)}", 1) for number, mic in enumerate(plan.mics, 1)]
-    number = len(out)
-    stems = [f"group:{group}" for group in GROUPS if f"group:{group}" in nodes]
-    stems += [f"path:{path}" for path in PATHS if getattr(plan, path).on]
-    for stem in [*stems, "kit"]:
-        number += 1
-        kind, _, what = stem.partition(":")
-        out.append((stem, f"{number:02d} {'Kit mix' if kind == 'kit' else f'Stem {what}'}", 2))
-    return out
+def _outputs(plan: Plan, stems: list[str]) -> list[tuple[str, str, int]]:
+    """Return (output, file name, channels): mics in the plan's order, then groups, paths and the kit."""
+    names = {f"group:{group.id}": f"Stem {group.name}" for group in plan.groups}
+    names |= {f"path:{path.id}": f"Path {path.name}" for path in plan.paths}
+    names |= {f"alone:{mic.id}": f"Stem {mic.name}" for mic in plan.mics}
+    rows = [(f"strip:{mic.id}", mic.name, 1) for mic in plan.mics]
+    rows += [(stem, names[stem], 2) for stem in stems] + [(KIT, "Kit mix", 2)]
+    return [
+        (output, f"{number:02d} {_safe(name)}", channels) for number, (output, name, channels) in enumerate(rows, 1)
+    ]
 
 
 def _safe(name: str) -> str:

@@ -1,49 +1,47 @@
-"""What is heard and printed: ``render(plan, recordings, span)``, a pure function with a cache beside it."""
+"""What is heard: ``render(plan, recordings, span)``, a pure function with a cache beside it."""
 
 import functools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
+from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.beside import shared
-from arkund.core.clean import process as clean
-from arkund.core.dsp import _kernels, limiter
 from arkund.core.dsp.bank import bank_of, filter_bank
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan.plan import Plan
-from arkund.core.punch import process as punch
 from arkund.core.render import graph
 from arkund.core.render.cache import SpanCache
-from arkund.core.render.source import Recordings, Sources, source
-from arkund.core.render.stages import Stages
-from arkund.core.render.sums import Share, empty_sum, place
+from arkund.core.render.keys import Keys
+from arkund.core.render.lanes import Lanes
+from arkund.core.render.source import Recordings, Sources
+from arkund.core.render.sums import alike, empty_sum, interleaved, place
+from arkund.core.render.windows import Window, rounded, windows
+from arkund.core.rig import places, rows
 from arkund.core.takes.process import assembled
-from arkund.core.units import db_to_gain
-
-UNITY = np.float32(1.0)
 
 
 def render(
     plan: Plan,
     recordings: Recordings,
-    span: tuple[int, int],
-    output: str = "kit",
+    span: Window,
+    output: str = graph.KIT,
     cache: SpanCache | None = None,
     executor: Executor | None = None,
     cancelled: Callable[[], bool] = lambda: False,
-    within: tuple[int, int] | None = None,
+    within: Window | None = None,
 ) -> np.ndarray:
     """Return a span of one output of a Plan.
 
-    Any span equals the same span of the whole song within -90 dBFS: each node is rendered from as far before the span as it needs
+    Any span equals the same span of the whole song within -90 dBFS: each strip is rendered from as far before the span as it needs
     to settle.
 
     Parameters
     ----------
     plan, recordings : what is to be done, to what
     span : first sample and the one after the last
-    output : ``kit``, ``mix`` (before the bus), ``path:NAME`` (at its level), ``group:NAME``, ``drum:PIECE``, ``strip:MIC``, ``alone:MIC``
+    output : ``kit``, ``mix`` (before the kit's tools), ``group:ID``, ``path:ID`` (at their level), ``drum:PIECE``, ``strip:MIC``, ``alone:MIC``
     cache, executor : where given, spans are kept and independent strips run side by side
     within : a span around this one that will be wanted next: mics are rendered for it, sums only for this one
 
@@ -54,18 +52,47 @@ def render(
     Raises
     ------
     SettingsError : unknown output, a span that is not within
-    CancelledError : ``cancelled`` became true between two nodes
+    CancelledError : ``cancelled`` became true between two pieces
     """
     if within and not within[0] <= span[0] <= span[1] <= within[1]:
         raise SettingsError(f"span: {span[0]} to {span[1]} does not lie within {within[0]} to {within[1]}.")
     recordings = assembled(plan, recordings)
-    rate = recordings.sample_rate_hz
-    nodes = graph.build(plan, recordings, output)
-    if output not in nodes:
-        known = graph.build(plan, recordings)
-        raise SettingsError(f"output: unknown {output!r}; known are {', '.join(sorted(known))}.")
-    windows = graph.windows(plan, nodes, span, rate, within)
-    return _Work(plan, recordings, nodes, windows, cache or SpanCache(), executor, cancelled).output(output, span)
+    rig = graph.build(plan, recordings, output)
+    where = windows(rig, span, recordings.sample_rate_hz, within)
+    # Nothing that renders may refer to what holds it: in a circle, all that it rendered would stay until the collector comes by.
+    check = functools.partial(_check, cancelled)
+    sources, rate = Sources(plan, recordings), recordings.sample_rate_hz
+    lanes = Lanes(rig, where, sources, Keys(plan, sources, rate), cache or SpanCache(), check, rate)
+    work = _Work(rig, lanes, executor)
+    if output.startswith("strip:"):
+        return work.mic(plan.mic(output[6:]).id, span)
+    return work.output(output, span)
+
+
+def row_of(
+    plan: Plan,
+    recordings: Recordings,
+    strip: str,
+    span: Window,
+    cache: SpanCache | None = None,
+    executor: Executor | None = None,
+) -> list[np.ndarray]:
+    """Return a span of a strip before any tool and after each that is on, float32 [each shape=(channels, samples)]; nothing where nothing of it is heard.
+
+    strip : as in ``rig.places``
+    """
+    recordings = assembled(plan, recordings)
+    rig, rate = graph.build(plan, recordings), recordings.sample_rate_hz
+    mine = rig.strips[strip]
+    if not (mine.mic or mine.feeds):
+        return []
+    sources = Sources(plan, recordings)
+    lanes = Lanes(
+        rig, windows(rig, span, rate), sources, Keys(plan, sources, rate), cache or SpanCache(), lambda: None, rate
+    )
+    lanes.watched = strip
+    _Work(rig, lanes, executor).make(strip)
+    return lanes.row_of(strip, span)
 
 
 def _check(cancelled: Callable[[], bool]) -> None:
@@ -73,106 +100,115 @@ def _check(cancelled: Callable[[], bool]) -> None:
         raise CancelledError("The render was cancelled.")
 
 
+@dataclass(slots=True)
+class _Sum:
+    """A sum that is being made: what it is of, over which window, and whether anything was added yet."""
+
+    feeds: graph.Feeds
+    window: Window
+    audio: np.ndarray
+    begun: bool = False
+
+
 class _Work:
-    """One rendering: what is kept is taken, what is not is made from what it needs."""
+    """One rendering: what is kept is taken, what is not is made of what it needs, generation by generation.
 
-    def __init__(self, plan, recordings, nodes, windows, cache, executor, cancelled) -> None:
-        self.plan, self.nodes, self.windows = plan, nodes, windows
-        self.rate = recordings.sample_rate_hz
-        self.cache, self.executor = cache, executor
-        # Nothing here may refer to this object again: in a circle, all that it rendered would stay until the collector comes by.
-        self.check = functools.partial(_check, cancelled)
-        self.stages = Stages(Sources(plan, recordings), self.rate, nodes, windows, cache, executor, self.check)
-        self.strips: dict[str, list[np.ndarray]] = {}
+    Every generation is added to all sums that wait for it before the next one is rendered, so that sums of the same strips read them together.
+    """
 
-    def output(self, name: str, span: tuple[int, int]) -> np.ndarray:
-        """Return a span of a node: stereo, a strip's mono."""
-        if name.startswith("strip:"):
-            parts = self.stages.strips([self.plan.mic(name[6:])])[name[6:]]
-            return np.concatenate(parts)[span[0] - self.windows.parts[0][0] :][: span[1] - span[0]]
-        if name.startswith("path:"):
-            window = self.windows.mix
-            return self.node(name, window)[span[0] - window[0] : span[1] - window[0]]
-        return self.node(name, span)
+    def __init__(self, rig: graph.Rig, lanes: Lanes, executor: Executor | None) -> None:
+        self.rig, self.lanes, self.executor = rig, lanes, executor
 
-    def node(self, name: str, span: tuple[int, int]) -> np.ndarray:
-        node, found = self.nodes[name], self._kept(name, span)
-        if found is None:
-            if not self.strips:
-                heard = graph.mics_of(self.nodes, name)
-                self.strips = self.stages.strips([mic for mic in self.plan.mics if mic.id in heard])
-            self.check()
-            found = self._keep(name, span, getattr(self, f"_{node.kind}")(node, span))
-        return found
+    def mic(self, mic_id: str, span: Window) -> np.ndarray:
+        """Return a mic's strip [shape=(samples,)]."""
+        name = f"mic:{mic_id}"
+        self._make([name], {})
+        return np.concatenate([rows[0] for _, rows in self.lanes.over([name], span)])
 
-    def _kept(self, name: str, span: tuple[int, int]) -> np.ndarray | None:
-        return self.cache.get(self._place(name), *span)
+    def output(self, name: str, span: Window) -> np.ndarray:
+        """Return an output [shape=(samples, 2)]."""
+        feeds = self.rig.outputs[name]
+        depends = graph.hashed([self.lanes.places[feed.strip].depends[-1] for feed in feeds])
+        return self.lanes.kept(f"{self.rig.key_of(feeds)}@{depends}", span, lambda: self._of(feeds, span))
 
-    def _keep(self, name: str, span: tuple[int, int], audio: np.ndarray) -> np.ndarray:
-        self.cache.put(self._place(name), *span, audio)
-        return audio
+    def make(self, name: str) -> None:
+        """Render a strip and all that it needs."""
+        self._make([name], {})
 
-    def _place(self, name: str) -> str:
-        return f"{self.nodes[name].key}@{self.windows.content(graph.mics_of(self.nodes, name))}"
+    def _of(self, feeds: graph.Feeds, span: Window) -> np.ndarray:
+        sums = {"": _Sum(feeds, span, empty_sum(span[1] - span[0], len(feeds)))}
+        self._make([feed.strip for feed in feeds], sums)
+        return interleaved(sums[""].audio)
 
-    def _sum(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
-        paths = [name for name in node.inputs if name.startswith("path:")]
-        ready = {name: self._kept(name, self.windows.mix) for name in paths}
-        lacking = [name for name in paths if ready[name] is None]
-        levels_db = [mic.mix.level_db for mic in node.settings]
-        out, *sent = self._placed([Share.of(node.settings, levels_db, span), *map(self._sent, lacking)])
-        for name, crushed in zip(
-            lacking, shared(self._crushed, zip(lacking, sent, strict=True), self.executor), strict=True
-        ):
-            ready[name] = self._keep(name, self.windows.mix, crushed)
-        for part in ready.values():
-            seen = part[span[0] - self.windows.mix[0] :][: out.shape[0]]
-            _kernels.add_scaled(seen.reshape(-1), UNITY, out.reshape(-1))
-        return out
+    def _make(self, names: list[str], sums: dict[str, _Sum]) -> None:
+        """Render some strips and all that they need and nobody kept, and the sums that are asked for with those that come into strips."""
+        self._ask(names, sums)
+        for banks in self.rig.generations:
+            mine = [name for bank in banks for name in bank if name in self.lanes.asked]
+            for name in mine:
+                if name in sums:
+                    self.lanes.take_in(name, sums.pop(name).audio)
+            self.lanes.render(mine, self.executor)
+            self._add(set(mine), list(sums.values()))
 
-    def _path(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
-        return self._crushed((node.name, *self._placed([self._sent(node.name)])))
+    def _ask(self, names: list[str], sums: dict[str, _Sum]) -> None:
+        for name in names:
+            if name in self.lanes.asked:
+                continue
+            needed, strip = self.lanes.ask(name), self.rig.strips[name]
+            if needed and not strip.mic:
+                window = self.lanes.places[name].input
+                sums[name] = _Sum(strip.feeds, window, empty_sum(window[1] - window[0], len(strip.feeds)))
+                self._ask([feed.strip for feed in strip.feeds], sums)
+            self._ask(self.lanes.groups_heard_by(name), sums)
 
-    def _sent(self, name: str) -> Share:
-        """Return what a path gets, from early enough for its compressor to settle."""
-        node, start = self.nodes[name], self.windows.paths[0]
-        mics = [self.plan.mic(each[6:]) for each in node.inputs]
-        return Share.of(mics, [graph.send_db(mic, node.settings) for mic in mics], (start, self.windows.mix[1]))
+    def _add(self, ready: set[str], sums: list[_Sum]) -> None:
+        """Add strips to the sums that are of them."""
+        waiting = [each for each in sums if any(feed.strip in ready for feed in each.feeds)]
+        work = [
+            piece
+            for some in alike([each.feeds for each in waiting])
+            for piece in self._pieces(ready, [waiting[k] for k in some])
+        ]
+        shared(lambda piece: piece(), work, self.executor)
+        for each in waiting:
+            each.begun = True
 
-    def _crushed(self, given: tuple[str, np.ndarray]) -> np.ndarray:
-        name, sent = given
-        path = getattr(self.plan, name[5:])
-        punch.LinkedCompressor(path.compressor, self.rate).run(sent, level=float(db_to_gain(path.level_db)))
-        return sent[self.windows.mix[0] - self.windows.paths[0] :]
-
-    def _bus(self, node: graph.Node, span: tuple[int, int]) -> np.ndarray:
-        window = self.windows.mix
-        bus, mix = node.settings, self.node(node.inputs[0], window)
-        out = np.empty_like(mix)
-        punch.LinkedCompressor(bus.compressor, self.rate).run(mix, bus.mix, out, float(db_to_gain(bus.level_db)))
-        if bus.limiter_on:
-            out = limiter.limit(out, bus.ceiling_db, bus.limiter_release_ms, self.rate)
-        return out[span[0] - window[0] :][: span[1] - span[0]]
-
-    def _placed(self, shares: Sequence[Share]) -> list[np.ndarray]:
-        """Return the sum of each share of the mics' strips."""
-        heard = [mic.id for mic in self.plan.mics if any(mic.id in share.gains for share in shares)]
-        gains = np.array([[share.gains.get(mic, (0.0, 0.0)) for mic in heard] for share in shares], np.float32)
-        outs = [empty_sum(share.span[1] - share.span[0], len(heard)) for share in shares]
-
-        def part(number: int) -> None:
-            late = [share.span[0] - self.windows.parts[number][0] for share in shares]
-            place([self.strips[mic][number] for mic in heard], gains, outs, late)
-
-        shared(part, range(len(self.windows.parts)), self.executor)
-        return outs
+    def _pieces(self, ready: set[str], sums: list[_Sum]) -> Iterator[Callable[[], None]]:
+        """Yield what adds strips to sums that read them together, piece by piece."""
+        self.lanes.check()
+        names = [
+            name
+            for name in self.rig.strips
+            if name in ready and any(feed.strip == name for each in sums for feed in each.feeds)
+        ]
+        hull = min(each.window[0] for each in sums), max(each.window[1] for each in sums)
+        gains = [self.lanes.gains(names, each.feeds) for each in sums]
+        edges = [edge for each in sums for edge in each.window]
+        for start, parts in self.lanes.over(names, hull, edges):
+            late = [each.window[0] - start for each in sums]
+            anew = [not each.begun for each in sums]
+            yield functools.partial(place, parts, gains, [each.audio for each in sums], late, anew)
 
 
-def key_listen(plan: Plan, recordings: Recordings, mic_id: str, span: tuple[int, int]) -> np.ndarray:
-    """Return what a mic's gate listens to, float32 [shape=(samples, 2)]: the source through the key filter."""
-    recordings = assembled(plan, recordings)
-    mic, rate = plan.mic(mic_id), recordings.sample_rate_hz
-    before = graph.rounded(clean.reach(mic.gate.replace(on=True), rate).before, rate)
-    bank = bank_of([source(plan, recordings, mic, span[0] - before, span[1])])
-    key = filter_bank(bank, [clean.key_filter(mic.gate, rate)])[before:, :1]
-    return np.repeat(key, 2, axis=1)
+def key_listen(plan: Plan, recordings: Recordings, strip: str, tool_id: str, span: Window) -> np.ndarray:
+    """Return what a tool's detector listens to, float32 [shape=(samples, 2)]: its key, or the strip before it, through the key's filters.
+
+    strip : as in ``rig.places``. Raises SettingsError where there is no such strip, or no tool of the id that has a detector.
+    """
+    mine, rate = places.named(plan, strip), recordings.sample_rate_hz
+    at = rows.place_of(mine.strip.tools, tool_id)
+    tool = mine.strip.tools[at]
+    if not hasattr(tool, "detector"):
+        raise SettingsError(f"key: {tool_id} of {mine.words} has no detector.")
+    before = rounded(tool.reach(rate).before, rate)
+    lead = (span[0] - before, span[1])
+    if tool.key.of.startswith("group:"):
+        heard = render(plan, recordings, lead, tool.key.of)
+    elif tool.key.of:
+        heard = Keys(plan, Sources(plan, assembled(plan, recordings)), rate).read(tool.key, *lead)
+    else:
+        bare = places.with_strip(plan, mine.name, tools=mine.strip.tools[:at])
+        heard = render(bare, recordings, lead, mine.output)
+    sides = [heard, heard] if heard.ndim == 1 else list(heard.T)
+    return filter_bank(bank_of(sides), [tool.detector(rate)] * 2)[before:, :2]

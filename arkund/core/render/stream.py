@@ -1,172 +1,247 @@
 """A whole song rendered from its start to its end, block after block: what is printed.
 
-Everything keeps its state from block to block, so nothing is rendered twice; ``render`` gives the same for any span by itself.
+It follows the same rig as ``render``, which gives the same for any span by itself. Everything keeps its state from block to block, so nothing is rendered
+twice; what a tool looks ahead, those before it are ahead.
 """
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from itertools import accumulate
 
 import numpy as np
 
-from arkund.core.blend.settings import OFF_DB
-from arkund.core.dsp import _kernels
-from arkund.core.dsp.bank import WIDE, empty_bank, kernels, pair, width_for
-from arkund.core.dsp.limiter import Limiter
+from arkund.core.beside import shared
+from arkund.core.dsp import _mixing
+from arkund.core.dsp.bank import WIDE, fill, width_for
 from arkund.core.errors import CancelledError
-from arkund.core.plan.plan import MicPlan, Plan
-from arkund.core.punch.process import LinkedCompressor
+from arkund.core.plan.plan import Plan
 from arkund.core.render import graph
+from arkund.core.render.banks import Bank
+from arkund.core.render.graph import KIT, Feeds, Rig
+from arkund.core.render.keys import Keys
+from arkund.core.render.pipeline import Pipeline
 from arkund.core.render.source import Recordings, Sources
-from arkund.core.render.strips import Strips
-from arkund.core.render.sums import pan_gains
 from arkund.core.takes.process import assembled
-from arkund.core.units import db_to_gain
 
-BLOCK = 1 << 18  # samples
-PIECE = 1 << 12  # samples that are added up at a time: what they are and become stays near the processor
+BLOCK = 1 << 17  # samples
+SUMMED = 1 << 12  # samples that are added up at a time: what they are and become stays near the processor
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
 STEMS_PER_BANK = WIDE // 2
-UNITY = np.float32(1.0)
 
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """What became ready: each mic's strip in its bank, the stems, and the kit mix, which is a little behind."""
+    """What became ready: each mic's strip in its bank, the stems, and the kit, each float32 [shape=(samples, width)]: see ``Stream.places``."""
 
-    banks: list[np.ndarray]  # float32 [shape=(samples, width)], in the order of ``Stream.groups``
-    stems: list[np.ndarray]  # the same of the stems, in the order of ``Stream.stems``, two lanes each
-    kit: np.ndarray  # float32 [shape=(samples, 2)]
+    banks: list[np.ndarray]
 
-    def all_banks(self) -> list[np.ndarray]:
-        """Return strips, stems and kit as banks: see ``Stream.places``."""
-        kit = empty_bank(*self.kit.shape)
-        pair(kit, 0)[:] = pair(self.kit, 0)
-        return [*self.banks, *self.stems, kit]
+    @property
+    def samples(self) -> int:
+        """How many there are."""
+        return self.banks[-1].shape[0]
 
 
 class Stream:
-    """Renders every strip, stem and path and the kit mix of a Plan.
+    """Renders every mic's strip, every stem and the kit of a Plan, going through the song once.
 
-    It goes through the song once; a path's stem is what the path adds to the mix, at its level.
-    groups : the mics, bank by bank; stems : ``group:NAME`` and ``path:NAME``, as in ``render``
+    stems : what adds up to the mix, as in ``render``: groups, mics of no group, and paths, at their levels
     """
 
     def __init__(self, plan: Plan, recordings: Recordings) -> None:
         self._plan, self._recordings = plan, assembled(plan, recordings)
-        self._sources = Sources(plan, self._recordings)
-        rate = recordings.sample_rate_hz
-        mics = plan.mics
-        banks = -(-len(mics) // WIDE)  # as wide as they go: sixteen lanes cost little more than eight
-        self.groups = [list(part) for part in np.array_split(np.array(mics, object), banks)] if mics else []
-        self._strips = [Strips(group, rate) for group in self.groups]
-        nodes = graph.build(plan, self._recordings)
-        self._paths = [path for path in graph.PATHS if getattr(plan, path).on]
-        groups = [name for name in nodes if name.startswith("group:")]
-        self.stems = [*groups, *(f"path:{path}" for path in self._paths)]
-        self._gains = [self._gains_of(group, nodes) for group in self.groups]
-        self._path_compressors = [LinkedCompressor(getattr(plan, path).compressor, rate) for path in self._paths]
-        self._bus_compressor = LinkedCompressor(plan.bus.compressor, rate)
-        self._skip = 0
-        self._limiter = Limiter(plan.bus.ceiling_db, plan.bus.limiter_release_ms, rate) if plan.bus.limiter_on else None
+        self._rate = recordings.sample_rate_hz
+        sources = Sources(plan, self._recordings)
+        keys = Keys(plan, sources, self._rate)
+        self._rig = rig = graph.build(plan, self._recordings)
+        self.stems = rig.stems
+        self._ways: list[_Way] = []
+        self._generations: list[list[_Way]] = []
+        for banks in rig.generations:
+            self._generations.append([_Way(names, rig, self._ways, sources, keys, self._rate) for names in banks])
+            self._ways += self._generations[-1]
+        for way in reversed(self._ways):
+            for other in way.needs:
+                other.ahead = max(other.ahead, way.ahead + way.bank.ahead)
+        of_stems = [
+            [rig.outputs[stem] for stem in self.stems[first : first + STEMS_PER_BANK]]
+            for first in range(0, len(self.stems), STEMS_PER_BANK)
+        ]
+        self._sums = [_Sum(feeds, WIDE, self._ways, rig) for feeds in of_stems]
+        self._sums.append(_Sum([rig.outputs[KIT]], width_for(2), self._ways, rig))
+        self._mics = [way for way in self._ways if way.channels == 1]
 
     def places(self) -> dict[str, tuple[int, int]]:
-        """Return in which bank of ``Block.all_banks`` and at which lane each output begins; all but the strips have two lanes."""
+        """Return in which bank of a Block and at which lane each output begins; all but the strips of mics have two lanes."""
         out = {}
-        for bank, mics in enumerate(self.groups):
-            out |= {f"strip:{mic.id}": (bank, lane) for lane, mic in enumerate(mics)}
-        after = len(self.groups)
+        for bank, way in enumerate(self._mics):
+            out |= {f"strip:{name.partition(':')[2]}": (bank, lane) for lane, name in enumerate(way.names)}
+        after = len(self._mics)
         for number, stem in enumerate(self.stems):
             out[stem] = (after + number // STEMS_PER_BANK, 2 * (number % STEMS_PER_BANK))
-        return out | {"kit": (after + -(-len(self.stems) // STEMS_PER_BANK), 0)}
+        return out | {KIT: (after + len(self._sums) - 1, 0)}
 
     def lanes(self) -> list[tuple[int, int]]:
-        """Return how many lanes each bank of ``Block.all_banks`` uses, and how wide it is."""
-        out = [(len(mics), strips.width) for mics, strips in zip(self.groups, self._strips, strict=True)]
-        for first in range(0, len(self.stems), STEMS_PER_BANK):
-            out.append((2 * min(STEMS_PER_BANK, len(self.stems) - first), WIDE))
-        return [*out, (2, width_for(2))]
-
-    def _gains_of(self, mics: list[MicPlan], nodes) -> np.ndarray:
-        """Return each mic's gain into the lanes of the stems' banks [shape=(banks, mics, WIDE)]: left and right of every stem and of the mix."""
-        heard = {mic.id for mic in graph.audible(self._plan)}
-        gains = np.zeros((len(mics), WIDE * (-(-(len(self.stems) + 1) // STEMS_PER_BANK))), np.float32)
-        for row, mic in enumerate(mics):
-            sides = np.array(pan_gains(mic.mix.pan))
-            level = db_to_gain(mic.mix.level_db)
-            for column, stem in enumerate(self.stems):
-                if stem.startswith("path:"):
-                    sent = graph.send_db(mic, stem[5:])
-                    gain = db_to_gain(sent) if sent > OFF_DB and mic.id in heard else 0.0
-                else:
-                    gain = level if f"strip:{mic.id}" in nodes[stem].inputs else 0.0
-                gains[row, 2 * column : 2 * column + 2] = gain * sides
-            if mic.id in heard:
-                gains[row, 2 * len(self.stems) : 2 * len(self.stems) + 2] = level * sides
-        return np.ascontiguousarray(gains.reshape(len(mics), -1, WIDE).swapaxes(0, 1))
+        """Return how many lanes each bank of a Block uses, and how wide it is."""
+        return [(len(way.names), way.bank.width) for way in self._mics] + [
+            (each.lanes, each.width) for each in self._sums
+        ]
 
     def blocks(
         self, executor: Executor, cancelled: Callable[[], bool] = lambda: False, size: int = BLOCK
     ) -> Iterator[Block]:
-        """Yield the song block by block of so many samples; the next block's strips are rendered while this one is used.
+        """Yield the song block by block of so many samples; the next block is rendered while this one is used.
 
         How long blocks are changes nothing but how long one takes. Raises CancelledError.
         """
-        length, lead = self._recordings.length(self._plan.take), int(LEAD_S * self._recordings.sample_rate_hz)
+        length, lead = self._recordings.length(self._plan.take), int(LEAD_S * self._rate)
         spans = [(start, min(start + size, length)) for start in range(0, length, size)]
-        early = self._together([self._bank(k, -lead, 0) for k in range(len(self.groups))], last=False)
-        self._skip = lead - early.kit.shape[0]
-
-        def begin(span):
-            return [executor.submit(self._bank, k, *span) for k in range(len(self.groups))]
-
-        waiting = begin(spans[0]) if spans else []
+        before = executor.submit(self._step, -lead, 0, executor)
+        waiting = executor.submit(self._step, *spans[0], executor, before) if spans else None
         for number in range(len(spans)):
             if cancelled():
-                for each in waiting:
-                    each.cancel()
+                waiting.cancel()
                 raise CancelledError("The render was cancelled.")
-            banks = [each.result() for each in waiting]
-            waiting = begin(spans[number + 1]) if number + 1 < len(spans) else []
-            block = self._together(banks, last=number + 1 == len(spans))
-            skip, self._skip = self._skip, max(self._skip - block.kit.shape[0], 0)
-            yield Block(block.banks, block.stems, block.kit[skip:])
+            block = waiting.result()
+            if number + 1 < len(spans):
+                waiting = executor.submit(self._step, *spans[number + 1], executor)
+            yield block
 
-    def _bank(self, number: int, start: int, stop: int) -> np.ndarray:
-        strips = self._strips[number]
-        return strips.run(self._sources.bank(self.groups[number], start, stop + strips.ahead))
-
-    def _together(self, banks: list[np.ndarray], last: bool) -> Block:
-        rows = banks[0].shape[0]
-        sums = [np.empty((rows, WIDE), np.float32) for _ in self._gains[0]]
-        kit = np.empty((rows, 2), np.float32)
-        for start in range(0, rows, PIECE):
-            part = slice(start, start + PIECE)
-            self._add_up([bank[part] for bank in banks], [out[part] for out in sums], kit[part])
-        if self._limiter is not None:
-            kit = self._limiter.push(kit)
-            if last:
-                kit = np.concatenate([kit, self._limiter.finish()])
-        return Block(banks, sums[: -(-len(self.stems) // STEMS_PER_BANK)], kit)
-
-    def _add_up(self, banks: list[np.ndarray], sums: list[np.ndarray], kit: np.ndarray) -> None:
-        """Fill a piece of the sums, with the paths compressed, and of the kit before its limiter."""
-        for out in sums:
-            out.fill(0.0)
-        for bank, gains in zip(banks, self._gains, strict=True):
-            for mine, out in zip(gains, sums, strict=True):
-                kernels(out).mix_down(bank.reshape(-1), bank.shape[1], len(mine), mine.reshape(-1), out.reshape(-1))
-        pair(kit, 0)[:] = _stem(sums, len(self.stems))
-        for number, path in enumerate(self._paths, len(self.stems) - len(self._paths)):
-            lanes = _stem(sums, number)
-            crushed = lanes.copy().view(np.float32).reshape(-1, 2)
-            level = float(db_to_gain(getattr(self._plan, path).level_db))
-            self._path_compressors[number - len(self.stems)].run(crushed, level=level)
-            _kernels.add_scaled(crushed.reshape(-1), UNITY, kit.reshape(-1))
-            lanes[:] = pair(crushed, 0)
-        self._bus_compressor.run(kit, self._plan.bus.mix, level=float(db_to_gain(self._plan.bus.level_db)))
+    def _step(self, start: int, stop: int, executor: Executor, before=None) -> Block:
+        """Render the samples from one to another, which follow those of the last step."""
+        if before is not None:
+            before.result()
+        for ways in self._generations:
+            shared(lambda way: way.go_on(start, stop), ways, executor)
+        sums = shared(lambda each: each.over(start, stop), self._sums, executor)
+        return Block([way.audio[: stop - start] for way in self._mics] + sums)
 
 
-def _stem(banks: list[np.ndarray], number: int) -> np.ndarray:
-    """Return a stem's two lanes: see ``pair``."""
-    return pair(banks[number // STEMS_PER_BANK], number % STEMS_PER_BANK)
+class _Gains:
+    """What lanes of a bank give to a sum: gains [lanes * width]."""
+
+    def __init__(self, way: "_Way", width: int) -> None:
+        self.way, self.width = way, width
+        self._gains = np.zeros((len(way.names) * way.channels, width), np.float32)
+
+    def put(self, feed: graph.Feed, lane: int) -> None:
+        """Take a feed of one of the bank's strips into two neighbouring lanes."""
+        mine = self.way.names.index(feed.strip) * self.way.channels
+        last = mine + self.way.channels - 1  # of a mic both sides are the same lane
+        self._gains[mine, lane] += np.float32(feed.left)
+        self._gains[last, lane + 1] += np.float32(feed.right)
+
+    def add(self, start: int, out: np.ndarray) -> None:
+        """Add to a sum what the bank gave from a sample on."""
+        audio = self.way.audio[start - self.way.start :][: out.shape[0]]
+        mix = _mixing.BANKS[self.width].mix_down
+        mix(audio.reshape(-1), audio.shape[1], self._gains.shape[0], self._gains.reshape(-1), out.reshape(-1))
+
+
+def _gains_of(several: list[Feeds], width: int, ways: list["_Way"]) -> list[_Gains]:
+    """Return the gains of each bank into several sums, two lanes each, in the order of the banks."""
+    out: dict[int, _Gains] = {}
+    for number, feeds in enumerate(several):
+        for feed in feeds:
+            at = next(k for k, way in enumerate(ways) if feed.strip in way.names)
+            out.setdefault(at, _Gains(ways[at], width)).put(feed, 2 * number)
+    return [out[at] for at in sorted(out)]
+
+
+class _Way:
+    """A bank's way through the song: what it was given and gives, from ``start`` on.
+
+    ahead : samples by which what it gives must be ahead of what is printed, because those behind it look ahead
+    """
+
+    def __init__(
+        self, names: tuple[str, ...], rig: Rig, before: list["_Way"], sources: Sources, keys: Keys, rate: int
+    ) -> None:
+        strips = [rig.strips[name] for name in names]
+        self.names, self._sources, self._mics = names, sources, [strip.mic for strip in strips]
+        self.channels = strips[0].channels
+        self.bank = Bank([strip.tools for strip in strips], self.channels, rate)
+        self.gains = [] if self._mics[0] else _gains_of([strip.feeds for strip in strips], self.bank.width, before)
+        self.keys = [_Key(place, strips, self, before, keys) for place in range(len(self.bank.runs))]
+        self.needs = [gains.way for gains in self.gains] + [way for key in self.keys for way in key.needs]
+        self.ahead = self.start = 0
+        self.audio: np.ndarray | None = None
+        self._behind = list(accumulate(self.bank.aheads))
+
+    def go_on(self, start: int, stop: int) -> None:
+        """Render on: what was done and is still needed is kept in front of what comes."""
+        end = stop + self.ahead + self.bank.ahead
+        kept = self.ahead + self.bank.ahead if self.audio is not None else 0
+        audio = np.empty((end - start, self.bank.width), np.float32)
+        audio[:kept] = self.audio[self.audio.shape[0] - kept :] if kept else 0.0
+        self._take(audio[kept:], start + kept, end)
+        self.audio, self.start = audio, start
+        begins = [kept - self.ahead - behind + self.ahead if kept else 0 for behind in self._behind]
+        heard = [key.over(start, end, self.bank.width) for key in self.keys]
+        Pipeline(self.bank, audio, begins, _go, keys=heard).run()
+
+    def _take(self, audio: np.ndarray, start: int, end: int) -> None:
+        """Fill a bank with what comes in."""
+        if self._mics[0]:
+            fill(audio, [self._sources.read(mic, start, end) for mic in self._mics])
+            return
+        for first in range(0, audio.shape[0], SUMMED):
+            part = audio[first : first + SUMMED]
+            part.fill(0.0)
+            for gains in self.gains:
+                gains.add(start + first, part)
+
+
+class _Key:
+    """What the detectors of one tool of a bank hear elsewhere."""
+
+    def __init__(self, place: int, strips: list[graph.Strip], way: _Way, before: list[_Way], keys: Keys) -> None:
+        self._keys, self._channels = keys, way.channels
+        mine = [
+            s.tools[at.index(place)] if place in at else None for s, at in zip(strips, way.bank.places, strict=True)
+        ]
+        self._lanes = [(k, tool.key) for k, tool in enumerate(mine) if hasattr(tool, "key") and tool.key.of]
+        self._groups = {
+            key.of: next(each for each in before if key.of in each.names)
+            for _, key in self._lanes
+            if key.of.startswith("group:")
+        }
+        self.needs = list(self._groups.values())
+
+    def over(self, start: int, end: int, width: int) -> np.ndarray | None:
+        """Return what is heard from one sample to another, as a bank; None where all hear their own."""
+        if not self._lanes:
+            return None
+        out = np.zeros((end - start, width), np.float32)
+        for k, key in self._lanes:
+            lanes = out[:, k * self._channels : (k + 1) * self._channels]
+            way = self._groups.get(key.of)
+            if way is None:
+                lanes[:] = self._keys.read(key, start, end)[:, None]
+                continue
+            first = way.names.index(key.of) * 2
+            sides = way.audio[start - way.start : end - way.start, first : first + 2]
+            lanes[:] = sides if self._channels == 2 else np.float32(0.5) * (sides[:, :1] + sides[:, 1:])
+        return out
+
+
+def _go() -> None:
+    """Nobody stops a block."""
+
+
+class _Sum:
+    """Outputs side by side."""
+
+    def __init__(self, several: list[Feeds], width: int, ways: list[_Way], rig: Rig) -> None:
+        self.lanes, self.width = 2 * len(several), width
+        self._gains = _gains_of(several, width, ways)
+
+    def over(self, start: int, stop: int) -> np.ndarray:
+        """Return the sums from one sample to another."""
+        out = np.empty((stop - start, self.width), np.float32)
+        for first in range(0, out.shape[0], SUMMED):
+            part = out[first : first + SUMMED]
+            part.fill(0.0)
+            for gains in self._gains:
+                gains.add(start + first, part)
+        return out

@@ -9,12 +9,13 @@ import numpy as np
 from arkund.core.dsp.loudness import Loudness, Meter
 from arkund.core.files.peaks import Columns
 from arkund.core.plan.plan import Plan
-from arkund.core.render.graph import audible
+from arkund.core.render.graph import MIX, build
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.stream import Stream
-from arkund.core.render.sums import pan_gains, placed
+from arkund.core.render.sums import placed
+from arkund.core.rig.hearing import bare
 from arkund.core.takes.process import assembled
-from arkund.core.units import db_to_gain, gain_to_db
+from arkund.core.units import gain_to_db
 
 BLOCK_S = 10.0
 SHORT_BLOCK = 1 << 15  # samples, a dozen milliseconds of work: whoever listens waits no longer for it
@@ -44,10 +45,10 @@ def whole_song(
     pictures = [Columns(count) for count, _ in lanes]
     length, done = recordings.length(plan.take), 0
     for block in stream.blocks(executor, cancelled, SHORT_BLOCK):
-        for bank, meter, picture in zip(block.all_banks(), meters, pictures, strict=True):
+        for bank, meter, picture in zip(block.banks, meters, pictures, strict=True):
             meter.add(bank)
             picture.add(bank)
-        done += block.banks[0].shape[0]
+        done += block.samples
         on_progress(done / max(length, 1))
     drawn = [picture.levels() for picture in pictures]
     out = {}
@@ -60,12 +61,14 @@ def whole_song(
 def recorded_peak_db(plan: Plan, recordings: Recordings) -> float:
     """Return the peak in dBFS of the sum of all audible mics as recorded, trimmed, lined up, at their levels and places, before any processing."""
     recordings = assembled(plan, recordings)
-    heard, sources = audible(plan), Sources(plan, recordings)
-    gains = np.array([[db_to_gain(m.mix.level_db) * side for side in pan_gains(m.mix.pan)] for m in heard], np.float32)
+    rig, sources = build(bare(plan), recordings), Sources(plan, recordings)
+    feeds = rig.outputs[MIX]  # of mics alone, as no strip has a tool
+    gains = [(feed.left, feed.right) for feed in feeds]
     length, step, peak = recordings.length(plan.take), int(BLOCK_S * recordings.sample_rate_hz), 0.0
     for start in range(0, length, step):
         stop = min(start + step, length)
-        kit = placed([sources.read(mic, start, stop) for mic in heard], gains, stop - start)
+        rows = [sources.read(rig.strips[feed.strip].mic, start, stop) for feed in feeds]
+        kit = placed(rows, gains, stop - start)
         peak = max(peak, float(np.abs(kit).max(initial=0.0)))
     return float(gain_to_db(peak))
 

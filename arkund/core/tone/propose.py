@@ -4,8 +4,9 @@ import numpy as np
 
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
+from arkund.core.rig import rows
 from arkund.core.tone.measure import ToneMeasure
-from arkund.core.tone.settings import Band
+from arkund.core.tools.tone import Band, Tone
 
 HAT_HEAVY_DB = -14.0  # bleed above 5 kHz this near to the own sound: no boost of the top
 
@@ -21,7 +22,7 @@ def propose(mic, measured: ToneMeasure) -> Finding | None:
         mic.id,
         f"{mic.name}: {len(bands)} filters",
         " ".join(words),
-        {f"mics.{mic.id}.tone.bands": [band.to_json() for band in bands]},
+        rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(bands))),
     )
 
 

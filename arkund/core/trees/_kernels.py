@@ -2,7 +2,8 @@
 
 from numba import njit
 
-OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False}
+from arkund.core.dsp.compiled import PLAIN as OPTIONS
+
 ROWS = 64  # that go through a tree while its nodes are in the processor's cache
 
 

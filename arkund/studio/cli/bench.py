@@ -148,7 +148,7 @@ def _auditions(session) -> tuple[list[float], list[float]]:
     for number in range(AUDITIONS):
         mic, stages = plan.mics[number % len(plan.mics)], _stages(number)
         one.append(heard_ms({f"mics.{mic.id}.{path}": v for path, v in stages[number % len(stages)].items()}))
-        moved = {f"mics.{m.id}.compressor.threshold_db": -21.0 - 0.41 * number for m in plan.mics}
+        moved = {f"mics.{m.id}.tools.compressor.threshold_db": -21.0 - 0.41 * number for m in plan.mics}
         everything.append(heard_ms(moved))
     return one, everything
 
@@ -157,11 +157,11 @@ def _stages(number: int) -> list[dict]:
     """Return a change of each stage of a mic, other for each number."""
     bell = {"kind": "bell", "frequency_hz": 900.0 + 10 * number, "gain_db": 2.0, "q": 1.0}
     return [
-        {"mix.level_db": -3.0 - 0.1 * number},
-        {"compressor.on": True, "compressor.threshold_db": -20.0 - 0.37 * number},
-        {"shaper.on": True, "shaper.attack_db": 1.0 + 0.1 * number},
-        {"tone.on": True, "tone.bands": [bell]},
-        {"gate.on": True, "gate.threshold_db": -40.0 - 0.3 * number},
+        {"level_db": -3.0 - 0.1 * number},
+        {"tools.compressor.on": True, "tools.compressor.threshold_db": -20.0 - 0.37 * number},
+        {"tools.shaper.on": True, "tools.shaper.attack_db": 1.0 + 0.1 * number},
+        {"tools.tone.on": True, "tools.tone.bands": [bell]},
+        {"tools.gate.on": True, "tools.gate.threshold_db": -40.0 - 0.3 * number},
     ]
 
 

@@ -1,4 +1,4 @@
-"""The mic chain by itself: against a C++ library doing the like, and against the plain loop in double precision. Part of ``arkund bench``."""
+"""A mic's row of tools by itself: against a C++ library doing the like, and against the plain loop in double precision. Part of ``arkund bench``."""
 
 from concurrent.futures import ThreadPoolExecutor
 from time import perf_counter
@@ -39,42 +39,41 @@ def _audio(seconds: float) -> np.ndarray:
     return (0.5 * rng.standard_normal((MICS, fall.size)) * fall).astype(np.float32)
 
 
-def _mics() -> list:
-    from arkund.core.clean.settings import GateSettings
-    from arkund.core.plan.plan import MicPlan
-    from arkund.core.punch.settings import CompressorSettings, ShaperSettings
-    from arkund.core.tone.settings import Band, ToneSettings
+def _row() -> list:
+    from arkund.core.tools.compressor import Compressor
+    from arkund.core.tools.gate import Gate
+    from arkund.core.tools.shaper import Shaper
+    from arkund.core.tools.tone import Band, Tone
 
     bells = tuple(Band(kind="bell", frequency_hz=f, gain_db=3.0, q=1.0) for f in (90.0, 250.0, 700.0, 2500.0, 6000.0))
-    high_pass = Band(kind="high_pass", frequency_hz=40.0, slope_db=12)
     return [
-        MicPlan(
-            id=f"mic-{k}",
-            name=f"mic {k}",
-            gate=GateSettings(on=True, threshold_db=-40.0),
-            tone=ToneSettings(bands=(high_pass, *bells)),
-            shaper=ShaperSettings(on=True, attack_db=4.0, sustain_db=-2.0),
-            compressor=CompressorSettings(on=True, threshold_db=-20.0, ratio=4.0),
-        )
-        for k in range(MICS)
+        Gate(on=True, threshold_db=-40.0),
+        Tone(bands=(Band(kind="high_pass", frequency_hz=40.0, slope_db=12), *bells)),
+        Shaper(on=True, attack_db=4.0, sustain_db=-2.0),
+        Compressor(on=True, threshold_db=-20.0, ratio=4.0),
     ]
 
 
 def _ours(audio: np.ndarray) -> None:
     from arkund.core.dsp.bank import empty_bank
-    from arkund.core.render.strips import Strips
+    from arkund.core.render.banks import Bank
+    from arkund.core.render.pipeline import Pipeline
 
     def half(rows: list[int]) -> None:
-        mics = _mics()
-        strips = Strips([mics[k] for k in rows], RATE)
+        row = _row()
+        strips = Bank([row for _ in rows], 1, RATE)
         for start in range(0, audio.shape[1] - strips.ahead, BLOCK):
             part = audio[rows, start : start + BLOCK + strips.ahead]
             bank = empty_bank(part.shape[1], len(rows))
             bank[:, : len(rows)] = part.T
-            strips.run(bank)
+            Pipeline(strips, bank, [0] * len(strips.runs), _go).run()
 
     with ThreadPoolExecutor(WORKERS) as pool:
         list(pool.map(half, np.array_split(np.arange(MICS), WORKERS)))
+
+
+def _go() -> None:
+    """Nobody stops it."""
 
 
 def _pedalboard():
@@ -105,13 +104,12 @@ def _pedalboard():
 def _residual_db(audio: np.ndarray) -> float:
     """Return the worst mic's difference from the plain loop against its level, in dB."""
     from arkund.core.dsp.bank import bank_of
-    from arkund.core.render.reference import chain, residual_db
-    from arkund.core.render.strips import Strips
+    from arkund.core.render.banks import Bank
+    from arkund.core.render.pipeline import Pipeline
+    from arkund.core.tools.plain import residual_db, row
 
-    mics = _mics()
-    strips = Strips(mics, RATE)
-    got = strips.run(np.concatenate([bank_of(list(audio)), np.zeros((strips.ahead, MICS), np.float32)]))
-    worst = -np.inf
-    for lane in (0, MICS - 1):
-        worst = max(worst, residual_db(got[:, lane], chain(audio[lane], mics[lane], RATE)))
-    return worst
+    strips = Bank([_row()] * MICS, 1, RATE)
+    got = np.concatenate([bank_of(list(audio)), np.zeros((strips.ahead, MICS), np.float32)])
+    Pipeline(strips, got, [0] * len(strips.runs), _go).run()
+    got = got[: audio.shape[1]]
+    return max(residual_db(got[:, lane], row(audio[lane], _row(), RATE)) for lane in (0, MICS - 1))

@@ -175,7 +175,7 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
 @click.option("--reason", default="", help="Why; kept in the logbook.")
 @json_option
 def set_(session: str, changes: tuple[str, ...], reason: str, as_json: bool) -> None:
-    """Change settings of the Plan, such as mics.kd-in.gate.threshold_db=-30, as one Move."""
+    """Change settings of the Plan, such as mics.kd-in.tools.gate.threshold_db=-30, as one Move."""
     from arkund.core.errors import SettingsError
     from arkund.core.plan.change import parse
     from arkund.studio.services import moves

@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from arkund.core.plan.plan import SCHEMA
+
 
 class Move(models.Model):
     """One change of the Plan: paths with their values before and after, the reason and what was measured."""
@@ -11,6 +13,7 @@ class Move(models.Model):
     session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="moves")
     number = models.PositiveIntegerField()
     made_on = models.PositiveIntegerField()  # the version of the Plan that it was made on
+    schema = models.PositiveSmallIntegerField(default=SCHEMA)  # of the Plan whose settings it names
     step = models.CharField(max_length=20)
     title = models.CharField(max_length=200)
     reason = models.CharField(max_length=500, blank=True)
@@ -26,6 +29,11 @@ class Move(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number}: {self.title}"
+
+    @property
+    def closed(self) -> bool:
+        """Say that it names settings of a former form of the Plan: it can be read, and neither be taken back nor done again."""
+        return self.schema != SCHEMA
 
 
 class Decision(models.Model):

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import models
 
 from arkund.core.plan.plan import Plan
+from arkund.core.plan.versions import read_plan
 
 
 def new_uid() -> str:
@@ -43,7 +44,7 @@ class Session(models.Model):
         content = _content(self.plan_json)
         with _lock:
             known = _plans.get(content)
-        return known or _remember(content, Plan.from_json(self.plan_json))
+        return known or _remember(content, read_plan(self.plan_json))
 
     @plan.setter
     def plan(self, plan: Plan) -> None:

@@ -5,20 +5,22 @@ import dataclasses
 import numpy as np
 
 from arkund.core.blend.propose import KIT_PEAK_DB
-from arkund.core.blend.settings import OFF_DB
-from arkund.core.clean.process import gate_gain
-from arkund.core.dsp.bank import empty_bank
 from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
-from arkund.core.tone.process import curve_db
-from arkund.core.tone.settings import MOST_SHELF_Q
+from arkund.core.rig import places, usual
+from arkund.core.rig.strips import OFF_DB
+from arkund.core.rig.wiring import group_id
+from arkund.core.tools import gate as gates
+from arkund.core.tools.gate import Gate
+from arkund.core.tools.tone import Tone, curve_db
 from arkund.core.units import gain_to_db
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
+from arkund.studio.pages.rows import row_of, strips_of
 from arkund.studio.services import backing, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
@@ -137,7 +139,7 @@ def clean(m: Measure, mic_id: str | None) -> dict:
         view = _gate_view(m, mic, middle.time_s)
     return {
         "mic": mic.id,
-        "gate": mic.gate.to_json(),
+        "row": row_of(m, mic.id),
         "own_db": s.own_db,
         "others_db": s.others_db,
         "softest_own_db": s.softest_own_db,
@@ -149,13 +151,9 @@ def clean(m: Measure, mic_id: str | None) -> dict:
 
 def _gate_view(m: Measure, mic, time_s: float) -> dict:
     start, stop = int((time_s - GATE_VIEW_S[0]) * m.rate), int((time_s + GATE_VIEW_S[1]) * m.rate)
-    lead = m.rate
+    lead, gate = m.rate, mic.first("gate") or Gate()
     audio = source(m.plan, m.recordings, mic, start - lead, stop)
-    bank = empty_bank(audio.size, 1)
-    bank[:, 0] = audio
-    gain = gate_gain(bank, [mic.gate.replace(on=True)], m.rate)[lead:, 0]
-    early = round(mic.gate.lookahead_ms * m.rate / 1000)
-    gain = np.concatenate([gain[early:], np.full(early, gain[-1])])
+    gain = gates.gain(audio, gate, m.rate)[lead:]
     step = max(audio[lead:].size // 900, 1)
     count = audio[lead:].size // step
     wave = audio[lead:][: count * step].reshape(count, step)
@@ -197,7 +195,9 @@ def tone(m: Measure, mic_id: str | None) -> dict:
     """Spectrum during own hits, between and during others' hits, and the equaliser's curve."""
     mic = mic_of(m, mic_id)
     measured = m.tone(mic)
-    curve = curve_db(mic.tone, np.array(measured.axis_hz), m.rate)
+    mine = [tool for tool in mic.tools if tool.kind == "tone"]
+    axis = np.array(measured.axis_hz)
+    curves = {tool.id: np.round(curve_db(tool.replace(on=True), axis, m.rate), 3).tolist() for tool in mine or [Tone()]}
     return {
         "mic": mic.id,
         "axis_hz": measured.axis_hz,
@@ -206,9 +206,8 @@ def tone(m: Measure, mic_id: str | None) -> dict:
         "others_db": measured.others_db,
         "fundamental_hz": measured.fundamental_hz,
         "ring": dataclasses.asdict(measured.ring) if measured.ring else None,
-        "curve_db": np.round(curve, 3).tolist(),
-        "tone": mic.tone.to_json(),
-        "most_shelf_q": MOST_SHELF_Q,
+        "curves_db": curves,
+        "row": row_of(m, mic.id),
     }
 
 
@@ -222,26 +221,46 @@ def punch(m: Measure, mic_id: str | None) -> dict:
         "after": dataclasses.asdict(after),
         "figures": [attack_and_body_db(before), attack_and_body_db(after)],
         "taken": dataclasses.asdict(found) if (found := m.taken(mic)) else None,
-        "shaper": mic.shaper.to_json(),
-        "compressor": mic.compressor.to_json(),
+        "row": row_of(m, mic.id),
     }
 
 
-def blend(m: Measure, mic_id: str | None) -> dict:
-    """Levels, places and sends of all mics; meters of the kit and what the bus takes."""
+def blend(m: Measure, strip: str | None) -> dict:
+    """Levels, places and sends of all strips; meters of the kit and what its compressor takes; the row of the chosen strip."""
     start_s = m.busy_span()[0] / m.rate
+    plan = m.plan
     return {
-        "rows": [{"id": mic.id, "name": mic.name, "piece": mic.piece, **mic.mix.to_json()} for mic in m.plan.mics],
+        "strips": strips_of(m),
+        "recipes": [{"key": key, "name": make().name} for key, make in usual.PATHS.items()],
+        "rows": [
+            _blend_row("mics", mic) | {"piece": mic.piece, "into": group_id(mic, plan.groups)} for mic in plan.mics
+        ],
+        "groups": [_blend_row("groups", group) for group in plan.groups],
+        "paths": [_blend_row("paths", path) | {"into": path.into} for path in plan.paths],
+        "kit_level_db": plan.kit.level_db,
         "off_db": OFF_DB,
-        "punch": m.plan.punch.to_json(),
-        "sustain": m.plan.sustain.to_json(),
-        "bus": m.plan.bus.to_json(),
+        "row": row_of(m, strip or "kit"),
+        "compresses": bool((mine := plan.kit.first("compressor")) and mine.on),
         "kit": m.kit(),
         "whole": (_whole(m) or {}).get("kit"),
         "rate": m.rate,
         "next_hits": [
             round(h.time_s - start_s, 4) for p in ("kick", "snare") for h in m.heard_hits.get(p, []) if not h.ghost
         ],
+    }
+
+
+def _blend_row(field: str, strip) -> dict:
+    return {
+        "place": f"{field}.{strip.id}",
+        "id": strip.id,
+        "name": strip.name,
+        "level_db": strip.level_db,
+        "pan": strip.pan,
+        "mute": strip.mute,
+        "solo": strip.solo,
+        "sends": {send.id: send.level_db for send in strip.sends},
+        "tools": [tool.kind for tool in strip.tools if tool.on],
     }
 
 
@@ -278,16 +297,13 @@ def _whole(m: Measure) -> dict | None:
 def _outputs(m: Measure) -> list[dict]:
     """Return the rows of the print's chart: the kit, its paths and stems, then the mics, as name and words."""
     names = {f"strip:{mic.id}": (mic.name, mic.piece) for mic in m.plan.mics}
+    words = {each.name: f"{each.sort} {each.words}" for each in places.all_of(m.plan)}
+    words |= {f"alone:{mic.id}": f"stem {mic.name}" for mic in m.plan.mics}
     known = _whole(m) or {}
     stems = [name for name in known if name not in names and name != "kit"]
-    rows = [("kit", "kit mix", "kit")] + [(name, _stem_words(name), "stem") for name in stems]
-    rows += [(name, *words) for name, words in names.items()]
-    return [{"id": name, "name": words, "piece": piece} for name, words, piece in rows]
-
-
-def _stem_words(name: str) -> str:
-    kind, _, what = name.partition(":")
-    return f"path {what.upper()}" if kind == "path" else f"stem {what}"
+    rows = [("kit", "kit mix", "kit")] + [(name, words.get(name, name), "stem") for name in stems]
+    rows += [(name, *both) for name, both in names.items()]
+    return [{"id": name, "name": each, "piece": piece} for name, each, piece in rows]
 
 
 CHARTS = {

@@ -1,20 +1,23 @@
 """The exact values beside a chart: name, range, step and unit of each field, as the settings state them."""
 
-from arkund.core.blend.settings import BusSettings, MixSettings, PathSettings
-from arkund.core.clean.settings import GateSettings
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.plan.plan import Backing, Layer, LineUp, MicPlan, Tempo
-from arkund.core.punch.settings import CompressorSettings, ShaperSettings
+from arkund.core.rig.strips import Kit, Path, Send, Strip
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
-from arkund.core.tone.settings import Band
+from arkund.core.tools.tool import KINDS, Key, settings_of
 
 NAMES = {
     "q": "Q",
     "bpm": "tempo",
     "mix": "share",
     "follow": "follows strength",
+    "input_db": "into it",
+    "low_hz": "key from",
+    "high_hz": "key up to",
+    "early_ms": "ahead of strikes",
+    "length_ms": "a strike lasts",
     "grid": "grid (per whole note)",
 }
 UNIT_ENDINGS = {"_db": "dB", "_ms": "ms", "_hz": "Hz", "_s": "s"}
@@ -27,17 +30,20 @@ _BY_STEP = {
     "lineup": {"line_up": LineUp, "alignment": LineUpSettings},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
     "takes": {"comp": CompSettings},
-    "clean": {"gate": GateSettings},
     "replace": {"layer": Layer},
-    "tone": {"band": Band},
-    "punch": {"shaper": ShaperSettings, "compressor": CompressorSettings},
-    "blend": {"mix": MixSettings, "path": PathSettings, "compressor": CompressorSettings, "bus": BusSettings},
+    "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit},
 }
+WITH_ROWS = ("clean", "tone", "punch", "blend")  # pages that show a strip's row of tools
 
 
 def fields_of(step: str) -> dict[str, list[dict]]:
     """Return the number fields of each settings class that a step's page offers."""
-    return {name: fields(cls) for name, cls in _BY_STEP.get(step, {}).items()}
+    out = {name: fields(cls) for name, cls in _BY_STEP.get(step, {}).items()}
+    if step in WITH_ROWS:
+        from arkund.core.tools.tone import Band
+
+        out |= {kind: fields(settings_of(kind)) for kind in KINDS} | {"key": fields(Key), "band": fields(Band)}
+    return out
 
 
 def ranges_of(step: str) -> dict[str, dict[str, dict]]:

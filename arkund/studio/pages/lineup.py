@@ -69,7 +69,7 @@ def _sums(m: Measure, piece: str, hits: list, reference) -> dict | None:
         return None
     bare = [mic.replace(line_up=LineUp(), clock_ppm=0.0) for mic in heard]
     before, after = ([windows(_Planned(m, mic), at, m.rate) for mic in mics] for mics in (bare, heard))
-    levels_db = [mic.mix.level_db for mic in heard]
+    levels_db = [mic.level_db for mic in heard]
 
     def both(figures) -> dict:
         return {"before": _tenths(figures(before)), "after": _tenths(figures(after))}

@@ -3,7 +3,7 @@
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from arkund.core.blend.settings import OFF_DB
+from arkund.core.rig import places
 from arkund.studio.models import Session
 from arkund.studio.pages.fields import label, unit_of
 from arkund.studio.pages.questions import PAGES
@@ -21,10 +21,15 @@ def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
 def sheet(request: HttpRequest, session_id: int) -> HttpResponse:
     """Show every setting in words that can be read and typed elsewhere."""
     session = session_or_404(request, session_id)
-    plan = session.plan.to_json()
-    mics = [{"name": mic["name"], "lines": _settings(mic)} for mic in plan["mics"]]
-    whole = {key: plan[key] for key in ("tempo", "punch", "sustain", "bus")}
-    return render(request, "logbook/sheet.html", {"session": session, "mics": mics, "whole": _settings(whole)})
+    strips = [
+        {
+            "name": f"{each.sort} {each.words}" if each.sort in ("group", "path") else each.words,
+            "lines": _settings(each.strip.to_json()),
+        }
+        for each in places.all_of(session.plan)
+    ]
+    whole = {"tempo": session.plan.tempo.to_json()}
+    return render(request, "logbook/sheet.html", {"session": session, "mics": strips, "whole": _settings(whole)})
 
 
 def ear(request: HttpRequest, session_id: int) -> HttpResponse:
@@ -60,8 +65,6 @@ def _text(value, key: str = "") -> str:
     """Return a value in words, with the unit that its name carries."""
     if isinstance(value, bool):
         return "on" if value else "off"
-    if key.endswith("_send_db") and value == OFF_DB:
-        return "not sent"
     if isinstance(value, list):
         return f"{len(value)} entries"
     if isinstance(value, dict):
@@ -82,7 +85,12 @@ def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
             else:
                 out += _settings(value, f"{name} · ")
         elif key == "bands":
-            out += [(f"filter {n}", _band(b)) for n, b in enumerate(value, 1)]
+            out += [(f"{prefix}filter {n}", _band(b)) for n, b in enumerate(value, 1)]
+        elif key == "tools":
+            for each in value:
+                out += _settings({each["id"]: {k: v for k, v in each.items() if k != "kind"}})
+        elif key == "sends":
+            out += [(f"sent to {send['id']}", f"{send['level_db']:g} dB") for send in value]
         elif not isinstance(value, list) and key not in ("id", "on", "solo"):
             out.append((name, _text(value, key)))
     return out

@@ -69,7 +69,7 @@ PAGES = {
             "blend",
             "Blend",
             "How do drums and paths add up?",
-            "Each row is a mic: its level, place and sends; below, what the bus takes away.",
+            "Each row is a strip: its level, place and sends; below, what the kit's compressor takes away, and the tools of the chosen strip.",
         ),
         Step(
             "print",

@@ -4,12 +4,14 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from arkund.core.errors import SettingsError
+from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
-from arkund.studio.pages.fields import fields_of, ranges_of
+from arkund.studio.pages.fields import WITH_ROWS, fields_of, ranges_of
 from arkund.studio.pages.questions import PAGES
+from arkund.studio.services import moves
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, notes
 from arkund.studio.services.measuring import Measure
@@ -30,6 +32,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "rate": session.sample_rate_hz,
             "mics": mic_list(session, session.plan),
             "fields": fields_of(step),
+            **({"most_shelf_q": MOST_SHELF_Q} if step in WITH_ROWS else {}),
         },
     }
     return render(request, f"{step}/{step}.html", context)
@@ -44,8 +47,7 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     if chosen is not None and len(chosen) > 60:
         raise SettingsError("of: too long.")
     chart = CHARTS[step](measure, chosen)
-    undo = session.moves.filter(state=Move.DONE).order_by("-number").first()
-    redo = session.moves.filter(state=Move.UNDONE).order_by("number").first()
+    undo, redo = moves.next_undo(session), moves.next_redo(session)
     return JsonResponse(
         {
             "version": session.version,

@@ -21,7 +21,7 @@ from arkund.core.files.library import opened
 from arkund.core.settings import read_json
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.services import cards, store
-from arkund.studio.services.document import FORMAT, Document, create, describe
+from arkund.studio.services.document import FORMATS, Document, create, describe
 
 CONTENTS, SUM = "session.json", "session.sha256"
 AUDIO_NAME = re.compile(r"audio/([0-9a-f]{64})\.(flac|wav)")
@@ -152,8 +152,10 @@ def _read_contents(bundle: zipfile.ZipFile, name: str) -> dict:
         contents = read_json(data)
     except (ValueError, RecursionError) as error:
         raise AudioError(f"{name}: {CONTENTS} is not JSON.") from error
-    if not isinstance(contents, dict) or contents.get("arkund_archive") != FORMAT:
-        raise AudioError(f"{name}: is not an archive of a kind that this Arkund knows ({FORMAT}).")
+    if not isinstance(contents, dict) or contents.get("arkund_archive") not in FORMATS:
+        raise AudioError(
+            f"{name}: is not an archive of a kind that this Arkund knows ({', '.join(map(str, FORMATS))})."
+        )
     return contents
 
 

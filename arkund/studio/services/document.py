@@ -13,12 +13,14 @@ from arkund.core.errors import SettingsError
 from arkund.core.files import audio
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan import change, fits
-from arkund.core.plan.plan import Plan
+from arkund.core.plan.plan import SCHEMA, Plan
+from arkund.core.plan.versions import upgrade
 from arkund.core.settings import Settings, choice, number, text
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 from arkund.studio.services import recordings
 
-FORMAT = 1
+FORMAT = 2  # 1: Plans of schema 1
+FORMATS = range(1, FORMAT + 1)
 MOST_COUNT = 1 << 31
 MOST_WARNINGS = 2000
 DIGEST = r"[0-9a-f]{64}"
@@ -53,6 +55,7 @@ class MoveRow(Settings):
     """One line of the logbook."""
 
     made_on: int = number(0, 0, MOST_COUNT, step=1)
+    schema: int = number(SCHEMA, 1, SCHEMA, step=1)
     number: int = number(1, 1, MOST_COUNT, step=1)  # last of the numbers: the field takes the function's name
     step: str = text(longest=20)
     title: str = text(longest=200)
@@ -81,7 +84,7 @@ HitRow = tuple[float, float, float]  # time_s, level_db, sureness
 class Document(Settings):
     """A whole session but for its audio."""
 
-    arkund_archive: int = number(FORMAT, FORMAT, FORMAT, step=1)
+    arkund_archive: int = number(FORMAT, FORMATS[0], FORMAT, step=1)
     name: str = text(longest=120)
     sample_rate_hz: int = number(48_000, min(audio.RATES_HZ), max(audio.RATES_HZ), step=1, unit="Hz")
     plan: Plan
@@ -110,6 +113,14 @@ class Document(Settings):
         _once("decisions", [decision.key for decision in self.decisions])
         _check_moves(self.plan, self.moves, self.version)
 
+    @classmethod
+    def from_json(cls, data: Any, where: str = "") -> "Document":
+        """Build a document from plain data of any format; a former Plan is read as one of today, and the logbook with it stands closed."""
+        if isinstance(data, dict) and data.get("arkund_archive") == 1:
+            moves = [move | {"schema": 1} if isinstance(move, dict) else move for move in _list(data.get("moves", []))]
+            data = data | {"plan": upgrade(data.get("plan")), "moves": moves, "arkund_archive": FORMAT}
+        return super(Document, cls).from_json(data, where)
+
     @property
     def digests(self) -> list[str]:
         """The hashes of all its recordings."""
@@ -122,6 +133,10 @@ class Document(Settings):
             for take in self.takes
         ]
         return self.replace(takes=tuple(t.replace(length=max(mic.length for mic in t.mics)) for t in takes))
+
+
+def _list(value: Any) -> list:
+    return value if isinstance(value, list) else []
 
 
 def _once(where: str, keys: list) -> None:
@@ -138,8 +153,12 @@ def _check_moves(plan: Plan, moves: tuple[MoveRow, ...], version: int) -> None:
         raise SettingsError("moves: one is newer than the plan.")
     back = plan
     for move in reversed([move for move in moves if move.state == Move.DONE]):
+        if move.schema != SCHEMA:
+            break  # closed, and all before it
         back = _put(back, move.number, move.before)
     for move in (move for move in moves if move.state == Move.UNDONE):
+        if move.schema != SCHEMA:
+            break
         plan = _put(plan, move.number, move.after)
 
 
@@ -163,7 +182,7 @@ def describe(session: Session) -> dict[str, Any]:
         "arkund_archive": FORMAT,
         "name": session.name,
         "sample_rate_hz": session.sample_rate_hz,
-        "plan": session.plan_json,
+        "plan": plan.to_json(),
         "version": session.version,
         "warnings": session.warnings,
         "takes": takes,

@@ -4,7 +4,8 @@ import dataclasses
 import re
 from dataclasses import dataclass
 
-from arkund.core.blend.propose import propose_bus, propose_headroom, propose_mix
+from arkund.core.blend.propose import propose_headroom, propose_mix
+from arkund.core.blend.propose import propose_kit as propose_over_kit
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.clean.propose import start_settings, wants_gate
 from arkund.core.findings import Finding
@@ -155,7 +156,7 @@ def _punch(m: Measure) -> list[Finding]:
 def _blend(m: Measure) -> list[Finding]:
     mix = propose_mix(m.plan)
     kit = m.kit()
-    return [mix, propose_bus(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["bus_threshold_db"])]
+    return [mix, propose_over_kit(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["kit_threshold_db"])]
 
 
 def _print(m: Measure) -> list[Finding]:

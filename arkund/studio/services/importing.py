@@ -19,6 +19,7 @@ from arkund.core.kit.names import NOTHING, Recognised, recognise_folder
 from arkund.core.kit.pieces import kit_order
 from arkund.core.load.naming import settled
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
+from arkund.core.rig import usual
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import MicRecording, Session, Take
 from arkund.studio.services import cards, store
@@ -194,7 +195,9 @@ def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[s
         used.add((take, mic_id))
         if mic_id not in mics:
             shown = "".join(c for c in stem if c.isprintable())[:80] or mic_id
-            mics[mic_id] = MicPlan(id=mic_id, name=shown, piece=known.piece, role=known.role, side=known.side)
+            mics[mic_id] = MicPlan(
+                id=mic_id, name=shown, piece=known.piece, role=known.role, side=known.side, tools=usual.mic_row()
+            )
         placed.append((take, mic_id, file, channel, known.confidence))
     takes = list(dict.fromkeys(take for take, *_ in placed))
     ordered = sorted(mics.values(), key=kit_order)
@@ -206,7 +209,7 @@ def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[s
             warnings.append(
                 f"{Path(take).name or 'the takes beside the folders'}: lacks {', '.join(lacking)}; silent there."
             )
-    plan = Plan(take=keys[takes[0]], mics=tuple(ordered), **song)
+    plan = Plan(take=keys[takes[0]], mics=tuple(ordered), kit=usual.kit(), **song)
     with transaction.atomic():
         session = Session.objects.create(
             name=name[:120],

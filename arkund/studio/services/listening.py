@@ -14,19 +14,20 @@ from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import FADE_MS, MOST_MATCH_DB, Loop, as_chunk, finish, in_front, match_db, with_backing
 from arkund.core.render.render import key_listen
 from arkund.core.render.source import Recordings, backing_span
+from arkund.core.rig.strips import Kit, Strip
+from arkund.core.tools.tool import KINDS
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import bytes_under_way, rendered, turns
 
 LONGEST_S = 60.0
 SETTLING_S = 4  # that a rendering begins before a span, for reckoning its memory
-STEP_FIELDS = {
-    "level": ("trim_db", "repair", "steps"),
-    "lineup": ("line_up", "clock_ppm"),
+STEP_FIELDS = {"level": ("trim_db", "repair", "steps"), "lineup": ("line_up", "clock_ppm")}
+STEP_TOOLS = {
     "clean": ("gate",),
     "tone": ("tone",),
     "punch": ("shaper", "compressor"),
-}
+}  # kinds of tools that a step sets
 
 MOST_REMEMBERED = 64
 MOST_ASKERS = 200
@@ -74,7 +75,7 @@ NOBODY = Asker(None, "", 0)
 class Question:
     """What a page wants to hear.
 
-    what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:MIC`` or ``change`` (after minus before);
+    what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:STRIP/TOOL`` or ``change`` (after minus before);
     version : ``after``, or ``before`` = without this step; chunk : a chunk of the song, not a loop; part : of the loop, what is under the ear and wanted
     first; matched_db : by how much the last loop was raised, because a part's own loudness says little.
     """
@@ -139,7 +140,8 @@ def _audition(session: Session, plan: Plan, question: Question, cancelled: Calla
 
 def _audio(plan: Plan, plain: Plan, recordings: Recordings, q: Question, cancelled: Callable[[], bool]) -> np.ndarray:
     if q.what.startswith("key:"):
-        return key_listen(plan, recordings, q.what[4:], q.heard)
+        strip, _, tool_id = q.what[4:].rpartition("/")
+        return key_listen(plan, recordings, strip, tool_id, q.heard)
     if q.what == "change":
         kit = replace(q, what="kit")
         return _rendered(plan, recordings, kit, cancelled) - _rendered(plain, recordings, kit, cancelled)
@@ -175,9 +177,10 @@ def without(plan: Plan, step: str) -> Plan:
     if step == "replace":
         return plan.replace(placements=(), layers=())
     if step == "blend":
-        compressor = plan.bus.compressor.replace(on=False)
-        bus = plan.bus.replace(compressor=compressor, limiter_on=False)
-        return plan.replace(punch=plan.punch.replace(on=False), sustain=plan.sustain.replace(on=False), bus=bus)
+        return plan.replace(paths=tuple(p.replace(mute=True) for p in plan.paths), kit=_bypassed(plan.kit, KINDS))
+    if step in STEP_TOOLS:
+        mics, groups = (tuple(_bypassed(s, STEP_TOOLS[step]) for s in row) for row in (plan.mics, plan.groups))
+        return plan.replace(mics=mics, groups=groups)
     fields = STEP_FIELDS.get(step, ())
     if not fields:
         return plan
@@ -186,3 +189,9 @@ def without(plan: Plan, step: str) -> Plan:
         fresh = type(mic)(id=mic.id, name=mic.name)
         mics.append(mic.replace(**{name: getattr(fresh, name) for name in fields}))
     return plan.replace(mics=tuple(mics))
+
+
+def _bypassed(strip: Strip | Kit, kinds: tuple[str, ...]) -> Strip | Kit:
+    """Return a strip with its tools of some kinds off."""
+    tools = tuple(tool.replace(on=False) if tool.kind in kinds else tool for tool in strip.tools)
+    return strip if tools == strip.tools else strip.replace(tools=tools)

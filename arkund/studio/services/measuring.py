@@ -5,11 +5,12 @@ import functools
 import hashlib
 import json
 from collections.abc import Callable
+from itertools import pairwise
 
 import numpy as np
 
 from arkund.core.blend.measure import reduction, threshold_for
-from arkund.core.blend.propose import BUS_REDUCTION_DB, bus_start
+from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import start_settings
 from arkund.core.dsp.loudness import measure as loudness_of
@@ -23,10 +24,13 @@ from arkund.core.load.sound import average_hit, features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import Envelope, Taken, average_envelope, hits_before, taken, threshold_for_hits
 from arkund.core.punch.propose import WANTED_REDUCTION_DB, first_settings
-from arkund.core.punch.settings import CompressorSettings, ShaperSettings
-from arkund.core.render.graph import audible
+from arkund.core.render.graph import build
 from arkund.core.render.source import Sources, edits_key, source_settings
 from arkund.core.render.whole import recorded_peak_db
+from arkund.core.rig import places, rows
+from arkund.core.rig.hearing import audible
+from arkund.core.rig.measure import Effect, effect
+from arkund.core.rig.wiring import group_id
 from arkund.core.takes.process import assembled, sum_of_mics
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.meter import SURE, MeterGuess, estimate_meter
@@ -34,12 +38,14 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
+from arkund.core.tools.compressor import Compressor
+from arkund.core.tools.shaper import Shaper
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
-from arkund.studio.services.rendering import rendered
+from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 7  # of the measurements: raised when one of them is computed in another way
+VERSION = 8  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later
@@ -132,7 +138,8 @@ class Measure:
         def compute() -> dict:
             return {"peak_db": recorded_peak_db(self.plan, self.recordings)}
 
-        depends = [[self._source_depends(mic), mic.mix.level_db, mic.mix.pan] for mic in audible(self.plan)]
+        depends = [[self._source_depends(m), m.level_db, m.pan, m.group] for m in audible(self.plan)]
+        depends += [[group.id, group.level_db, group.pan] for group in self.plan.groups]
         return self._kept("kit_peak", depends, compute)["peak_db"]
 
     def meter_guess(self) -> MeterGuess | None:
@@ -250,12 +257,13 @@ class Measure:
 
     def separation(self, mic: MicPlan) -> Separation:
         """Return own hits against others' hits in a mic, through its gate's key filter."""
-        gate = mic.gate if mic.gate.on else start_settings(mic)
+        mine = mic.first("gate")
+        gate = mine if mine and mine.on else start_settings(mic)
 
         def compute() -> dict:
             return dataclasses.asdict(separation(self._source_of(mic), mic, self.heard_hits, gate, self.rate))
 
-        key = [self._source_depends(mic), gate.key_low_hz, gate.key_high_hz]
+        key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz]
         data = self._kept("clean", key, compute)
         return Separation(data["mic"], tuple(data["own_db"]), {p: tuple(v) for p, v in data["others_db"].items()})
 
@@ -285,7 +293,7 @@ class Measure:
         data = self._kept("punch", [self._source_depends(mic), mic.to_json()], compute)
         return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
 
-    def punch_start(self, mic: MicPlan) -> tuple[MicPlan, ShaperSettings, CompressorSettings, Taken] | None:
+    def punch_start(self, mic: MicPlan) -> tuple[MicPlan, Shaper, Compressor, Taken] | None:
         """Return a starting shaper and compressor for a mic, with the threshold that its hits ask for and what is taken there; None where there is none."""
         first = first_settings(mic, self.gap_s(mic))
         if first is None or not self.heard_hits.get(mic.piece):
@@ -293,7 +301,7 @@ class Measure:
         shaper, compressor = first
 
         def compute() -> dict:
-            heard = self._before_compressor(mic.replace(shaper=shaper))
+            heard = self._before(mic, compressor, shaper)
             if not heard:
                 return {}
             threshold_db = threshold_for_hits(heard, compressor, WANTED_REDUCTION_DB, self.rate)
@@ -302,8 +310,7 @@ class Measure:
 
         depends = [
             self._source_depends(mic),
-            mic.gate.to_json(),
-            mic.tone.to_json(),
+            [tool.to_json() for tool in mic.tools if tool.kind not in ("shaper", "compressor")],
             shaper.to_json(),
             compressor.to_json(),
         ]
@@ -314,11 +321,12 @@ class Measure:
 
     def taken(self, mic: MicPlan) -> Taken | None:
         """Return what a mic's compressor takes from its own hits as it is set; None where it is off or nothing is played on its piece."""
-        if not mic.compressor.on or not self.heard_hits.get(mic.piece):
+        compressor = mic.first("compressor")
+        if compressor is None or not compressor.on or not self.heard_hits.get(mic.piece):
             return None
 
         def compute() -> dict:
-            return dataclasses.asdict(taken(self._before_compressor(mic), mic.compressor, self.rate))
+            return dataclasses.asdict(taken(self._before(mic, compressor), compressor, self.rate))
 
         return Taken(**self._kept("taken", [self._source_depends(mic), mic.to_json()], compute))
 
@@ -327,14 +335,19 @@ class Measure:
         gaps = np.diff(sorted(h.time_s for h in self.heard_hits.get(mic.piece, []) if not h.ghost))
         return float(np.quantile(gaps, 0.25)) if gaps.size else 1.0
 
-    def _before_compressor(self, mic: MicPlan) -> list[np.ndarray]:
-        """Return the strongest hits of the busiest part as the mic's compressor hears them."""
+    def _before(self, mic: MicPlan, compressor: Compressor, shaper: Shaper | None = None) -> list[np.ndarray]:
+        """Return the strongest hits of the busiest part as a mic's compressor hears them, with another shaper where one is given."""
+        row = mic.tools
+        if shaper is not None:
+            mine = mic.first("shaper")
+            row = rows.added(row, shaper) if mine is None else mic.with_tool(shaper.replace(id=mine.id))
+        standing = mic.first("compressor")
+        row = row[: rows.place_of(row, standing.id)] if standing else row
         hits = self.heard_hits.get(mic.piece, [])
         after_s = float(np.clip(self.gap_s(mic), *NEXT_HIT_S))
         start, stop = self.busy_span(hits)
         inside = [h for h in hits if start + self.rate // 5 < h.time_s * self.rate < stop - after_s * self.rate]
-        off = mic.replace(compressor=mic.compressor.replace(on=False))
-        return hits_before(self._processed(off, (start, stop)), inside, after_s, self.rate)
+        return hits_before(self._processed(mic.replace(tools=row), (start, stop)), inside, after_s, self.rate)
 
     def _processed(self, mic: MicPlan, span: tuple[int, int]) -> Callable:
         """Return a reader of a mic, processed as it says, over a part of the song."""
@@ -361,8 +374,8 @@ class Measure:
         return min(start, length - size), min(start, length - size) + size
 
     def kit(self) -> dict:
-        """Return peak, true peak and loudness of mix and kit over the busiest part, and the bus's reduction."""
-        span = self.busy_span()
+        """Return peak, true peak and loudness of mix and kit over the busiest part, and what the kit's compressor takes."""
+        span, mine = self.busy_span(), self.plan.kit.first("compressor")
 
         def compute() -> dict:
             mix = rendered(self.plan, self.recordings, span, "mix")
@@ -371,11 +384,43 @@ class Measure:
                 "span": list(span),
                 "mix": dataclasses.asdict(loudness_of(mix, self.rate)),
                 "kit": dataclasses.asdict(loudness_of(kit, self.rate)),
-                "bus": dataclasses.asdict(reduction(mix, self.plan.bus.compressor, self.rate)),
-                "bus_threshold_db": threshold_for(mix, bus_start(self.plan.bus), BUS_REDUCTION_DB, self.rate),
+                "reduction": dataclasses.asdict(
+                    reduction(mix, kit_start(self.plan.kit) if mine is None else mine, self.rate)
+                ),
+                "kit_threshold_db": threshold_for(mix, kit_start(self.plan.kit), KIT_REDUCTION_DB, self.rate),
             }
 
         return self._kept("kit", [self.plan.to_json(), list(span)], compute)
+
+    def effects(self, name: str) -> dict[str, Effect]:
+        """Return what each tool of a strip that is on does, by its id, over the busiest part; nothing for a strip that is not heard."""
+        strip = places.named(self.plan, name)
+        rig = build(self.plan, self.recordings).strips[strip.name]
+        if not rig.tools:
+            return {}
+        hits = self._hits_of(strip)
+        span = self.busy_span(hits)
+
+        def compute() -> dict:
+            at = [round(h.time_s * self.rate) - span[0] for h in hits if not h.ghost]
+            rows = [row.T for row in row_of(self.plan, self.recordings, strip.name, span)]
+            found = [effect(*pair, at, self.rate) for pair in pairwise(rows)]
+            return {tool.id: dataclasses.asdict(each) for tool, each in zip(rig.tools, found, strict=False)}
+
+        ids = [tool.id for tool in rig.tools]
+        data = self._kept("effects", [name, rig.keys[-1], ids, list(span)], compute)
+        return {tool: Effect(**found) for tool, found in data.items()}
+
+    def _hits_of(self, strip: places.Named) -> list:
+        """Return the hits by which a strip is judged: those of its piece, of its members' pieces, or kick and snare."""
+        if strip.sort == "mic":
+            pieces = {strip.strip.piece}
+        elif strip.sort == "group":
+            pieces = {mic.piece for mic in self.plan.mics if group_id(mic, self.plan.groups) == strip.strip.id}
+        else:
+            pieces = set()
+        found = [h for piece in pieces for h in self.heard_hits.get(piece, [])]
+        return found or [h for piece in ("kick", "snare") for h in self.heard_hits.get(piece, [])]
 
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""

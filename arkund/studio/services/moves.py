@@ -67,6 +67,7 @@ def undo(session_id: int) -> Move | None:
         move = session.moves.filter(state=Move.DONE).order_by("-number").first()
         if move is None:
             return None
+        _check_open(move)
         _save(session, checked(session, change.put(session.plan, move.before)))
         move.state = Move.UNDONE
         move.save(update_fields=["state"])
@@ -80,10 +81,31 @@ def redo(session_id: int) -> Move | None:
         move = session.moves.filter(state=Move.UNDONE).order_by("number").first()
         if move is None:
             return None
+        _check_open(move)
         _save(session, checked(session, change.put(session.plan, move.after)))
         move.state = Move.DONE
         move.save(update_fields=["state"])
         return move
+
+
+def next_undo(session: Session) -> Move | None:
+    """Return the Move that would be taken back next."""
+    move = session.moves.filter(state=Move.DONE).order_by("-number").first()
+    return None if move is None or move.closed else move
+
+
+def next_redo(session: Session) -> Move | None:
+    """Return the Move that would be done again next."""
+    move = session.moves.filter(state=Move.UNDONE).order_by("number").first()
+    return None if move is None or move.closed else move
+
+
+def _check_open(move: Move) -> None:
+    if move.closed:
+        raise SettingsError(
+            f"Move {move.number}, “{move.title}”, was made before strips had rows of tools; it stays in the logbook and cannot be taken back or done again."
+            " Change the setting itself instead."
+        )
 
 
 def decide(session_id: int, key: str, verdict: str, *, title: str, step: str, reason: str = "") -> None:

@@ -93,8 +93,8 @@ def _manifest(session: Session, plan: Plan, format_name: str, length: int, rows:
         "sample_rate_hz": session.sample_rate_hz,
         "length_samples": length,
         "format": format_name,
-        "bus": "The kit mix has the parallel paths and the drum bus; stems are taken before the bus and without the paths,"
-        " so stems plus paths add up to what reaches the bus.",
+        "sum": "The kit mix has been through the kit's tools and level; stems and paths are what comes into them, each at its level,"
+        " so stems plus paths add up to what reaches the kit's tools.",
         "files": rows,
         "plan": plan.to_json(),
     }

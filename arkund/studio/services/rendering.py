@@ -15,6 +15,7 @@ from arkund.core.beside import HELPERS
 from arkund.core.plan.plan import Plan
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import render
+from arkund.core.render.render import row_of as render_row
 from arkund.core.render.source import Recordings
 from arkund.studio.memory import kept_spans_bytes, under_way_bytes
 from arkund.studio.services.turns import Turns
@@ -22,6 +23,7 @@ from arkund.studio.services.turns import Turns
 ROWS_PER_MIC = 4  # source, bank, and what two stages give
 ROWS_OF_SUMS = 16  # mix, paths, kit and what is sent, two channels each
 BYTES_PER_SAMPLE = 4
+MOST_WAIT_S = 2.0  # for those who listen, before what a page only shows
 QUIET_S = 1.5  # after a render, before background work goes on: changes come in bursts
 LOOK_EVERY_S = 0.05
 log = logging.getLogger(__name__)
@@ -58,6 +60,12 @@ def rendered(
         audio = render(plan, recordings, span, output, cache(), workers, cancelled, within)
     log.debug("%s %s: %s", output, span, cache().figures())
     return audio
+
+
+def row_of(plan: Plan, recordings: Recordings, strip: str, span: tuple[int, int]) -> list[np.ndarray]:
+    """Return a span of a strip before any tool and after each: see ``render.row_of``."""
+    give_way(MOST_WAIT_S)
+    return render_row(plan, recordings, strip, span, cache(), workers)
 
 
 _lock = threading.Lock()

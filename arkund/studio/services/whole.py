@@ -59,8 +59,10 @@ def measure(
     new.rename(folder)
     data = {name: {**dataclasses.asdict(output.loudness), "overs": output.overs} for name, output in outputs.items()}
     Measured.objects.update_or_create(pk=key, defaults={"session": session, "data": data})
+    fresh = Session.objects.get(pk=session.pk)
+    wanted = {folder.name, key_of(fresh, fresh.plan)}  # the Plan may have gone back to what is still there
     for other in folder.parent.iterdir():
-        if other != folder and not other.name.startswith(".new-"):
+        if other.name not in wanted and not other.name.startswith(".new-"):
             shutil.rmtree(other, ignore_errors=True)
             Measured.objects.filter(pk=other.name).delete()
     return data

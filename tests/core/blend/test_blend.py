@@ -1,17 +1,17 @@
-"""Blend: what the bus takes is what is said, and the first balance follows the kit."""
+"""Blend: what the kit's compressor takes is what is said, and the first balance follows the kit."""
 
 import numpy as np
 import pytest
 
 from arkund.core.blend.measure import reduction, threshold_for
-from arkund.core.blend.propose import BUS_REDUCTION_DB, LEVELS_DB, bus_start, place_of, propose_bus, propose_mix
-from arkund.core.blend.settings import OFF_DB, BusSettings
+from arkund.core.blend.propose import KIT_REDUCTION_DB, LEVELS_DB, kit_start, place_of, propose_kit, propose_mix
 from arkund.core.dsp.loudness import measure
 from arkund.core.errors import SettingsError
 from arkund.core.plan.change import get, parse, put
 from arkund.core.plan.plan import Capture, Cut, Layer, Plan
-from arkund.core.punch.settings import CompressorSettings
 from arkund.core.render.render import render
+from arkund.core.rig.strips import OFF_DB, Kit
+from arkund.core.tools.compressor import Compressor
 
 RATE = 48_000
 
@@ -22,7 +22,7 @@ class TestReduction:
     def test_steady_tone(self):
         """A settled level shows the static reduction."""
         audio = np.full((RATE, 2), 10 ** (-8 / 20), np.float32)
-        settings = CompressorSettings(on=True, threshold_db=-20.0, ratio=4.0, knee_db=0.0, makeup_db=5.0)
+        settings = Compressor(on=True, threshold_db=-20.0, ratio=4.0, knee_db=0.0, makeup_db=5.0)
         found = reduction(audio, settings, RATE)
         assert found.deepest_db == pytest.approx(9.0, abs=0.05)
         assert len(found.time_s) == len(found.reduction_db)
@@ -31,10 +31,10 @@ class TestReduction:
         """At the returned threshold the deepest reduction is the wanted one within 0.15 dB."""
         span = (0, straight.samples)
         mix = render(straight.plan, straight, span, "mix")
-        start = bus_start(BusSettings())
-        threshold = threshold_for(mix, start, BUS_REDUCTION_DB, RATE)
+        start = kit_start(Kit())
+        threshold = threshold_for(mix, start, KIT_REDUCTION_DB, RATE)
         assert reduction(mix, start.replace(threshold_db=threshold), RATE).deepest_db == pytest.approx(
-            BUS_REDUCTION_DB, abs=0.15
+            KIT_REDUCTION_DB, abs=0.15
         )
 
     def test_meters(self):
@@ -44,31 +44,31 @@ class TestReduction:
 
 
 class TestPropose:
-    """Places, sends and bus."""
+    """Places, sends and the kit."""
 
     def test_mix(self, straight):
         """Shells are sent, sub and overheads are not; pairs go to the sides."""
         plan = put(straight.plan, {"mics.OH L.side": "L", "mics.OH R.side": "R"})
         changes = propose_mix(plan).changes
-        assert changes["mics.SN top.mix.punch_send_db"] == 0.0
-        assert changes["mics.T1.mix.sustain_send_db"] == -4.0
+        made = put(straight.plan, changes)
+        assert [path.id for path in made.paths] == ["punch", "sustain"]
+        assert made.mic("SN top").send_db("punch") == 0.0
+        assert made.mic("T1").send_db("sustain") == -4.0
         for other in ("Kik sub", "OH L", "Rm L", "HH"):
-            assert f"mics.{other}.mix.punch_send_db" not in changes
-        assert (changes["mics.OH L.mix.pan"], changes["mics.OH R.mix.pan"]) == (-1.0, 1.0)
-        assert changes["mics.Rm L.mix.level_db"] == LEVELS_DB["room"]
-        put(straight.plan, changes)
+            assert made.mic(other).send_db("punch") == OFF_DB
+        assert (made.mic("OH L").pan, made.mic("OH R").pan) == (-1.0, 1.0)
+        assert made.mic("Rm L").level_db == LEVELS_DB["room"]
 
-    def test_bus_level_leaves_headroom(self, straight):
+    def test_the_level_leaves_headroom(self, straight):
         """A kit at -1 dBFS is lowered by 5 dB."""
-        note = propose_bus(straight.plan, -1.0, 2.0, -17.3)
-        assert note.changes["bus.level_db"] == pytest.approx(-5.0)
-        assert note.changes["bus.compressor"]["threshold_db"] == -17.3
+        note = propose_kit(straight.plan, -1.0, 2.0, -17.3)
+        assert note.changes["kit.level_db"] == pytest.approx(-5.0)
+        assert note.changes["kit.tools.compressor"]["threshold_db"] == -17.3
         put(straight.plan, note.changes)
 
     def test_places(self, straight):
         """The drummer's left is the picture's left."""
         assert place_of(straight.plan.mic("HH"), "") < 0 < place_of(straight.plan.mic("FT"), "")
-        assert straight.plan.mics[0].mix.punch_send_db == OFF_DB
 
 
 class TestPlan:
@@ -80,14 +80,14 @@ class TestPlan:
 
     def test_paths(self, straight):
         """get and put by readable paths, by id or by number."""
-        plan = put(straight.plan, {"mics.T1.gate.threshold_db": -31.5, "mics.0.trim_db": 2.0})
-        assert get(plan, "mics.T1.gate.threshold_db") == -31.5
+        plan = put(straight.plan, {"mics.T1.tools.gate.threshold_db": -31.5, "mics.0.trim_db": 2.0})
+        assert get(plan, "mics.T1.tools.gate.threshold_db") == -31.5
         assert plan.mics[0].trim_db == 2.0
         assert straight.plan.mics[0].trim_db == 0.0
 
     @pytest.mark.parametrize(
         ("path", "words"),
-        [("mics.X.trim_db", "no 'X' here"), ("bus.sparkle", "unknown key 'sparkle'"), ("tempo.bpm.x", "none below")],
+        [("mics.X.trim_db", "no 'X' here"), ("kit.sparkle", "unknown key 'sparkle'"), ("tempo.bpm.x", "none below")],
     )
     def test_unknown_paths(self, straight, path, words):
         """The text lists what there is."""
@@ -100,7 +100,7 @@ class TestPlan:
             straight.plan.replace(cuts=(Cut(at=9, shift=1), Cut(at=5, shift=0)))
         with pytest.raises(SettingsError, match="capture"):
             straight.plan.replace(layers=(Layer(capture="x"),))
-        with pytest.raises(SettingsError, match="same id"):
+        with pytest.raises(SettingsError, match="stands there twice"):
             straight.plan.replace(mics=(straight.plan.mics[0],) * 2)
         capture = Capture(id="x", piece="snare", take="t", at=5, length=10)
         assert straight.plan.replace(captures=(capture,), layers=(Layer(capture="x"),)).layers

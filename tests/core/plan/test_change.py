@@ -5,15 +5,16 @@ import pytest
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Capture, Layer, MicPlan, Plan, Tempo
+from arkund.core.rig import usual
 
 
 @pytest.fixture
 def plan() -> Plan:
     mics = (
-        MicPlan(id="sn", name="SN", piece="snare", role="top"),
+        MicPlan(id="sn", name="SN", piece="snare", role="top", tools=usual.mic_row()),
         MicPlan(id="kd", name="KD", piece="kick", role="in"),
     )
-    return Plan(take="t", mics=mics)
+    return Plan(take="t", mics=mics, kit=usual.kit())
 
 
 class TestPut:
@@ -22,15 +23,15 @@ class TestPut:
     def test_as_building_it_anew(self, plan):
         """The same Plan as from whole plain data, whatever the depth of a path."""
         changes = {
-            "mics.sn.gate.threshold_db": -31.0,
+            "mics.sn.tools.gate.threshold_db": -31.0,
             "mics.1.trim_db": 2,
-            "bus.compressor.ratio": 3.0,
+            "kit.tools.compressor.ratio": 3.0,
             "tempo": Tempo(bpm=91.0).to_json(),
         }
         data = plan.to_json()
-        data["mics"][0]["gate"]["threshold_db"] = -31.0
+        data["mics"][0]["tools"][0]["threshold_db"] = -31.0
         data["mics"][1]["trim_db"] = 2
-        data["bus"]["compressor"]["ratio"] = 3.0
+        data["kit"]["tools"][0]["ratio"] = 3.0
         data["tempo"]["bpm"] = 91.0
         assert change.put(plan, changes) == Plan.from_json(data)
         assert change.put(plan, changes).mic("kd").trim_db == 2.0
@@ -39,8 +40,8 @@ class TestPut:
         """Other mics and other parts are not built again."""
         new = change.put(plan, {"mics.sn.trim_db": -1.0})
         assert new.mics[1] is plan.mics[1]
-        assert new.mics[0].gate is plan.mics[0].gate
-        assert new.bus is plan.bus
+        assert new.mics[0].tools is plan.mics[0].tools
+        assert new.kit is plan.kit
 
     def test_together(self, plan):
         """A layer and the capture that it needs, in any order."""
@@ -59,8 +60,8 @@ class TestPut:
             ({"nothing": 1.0}, "unknown key 'nothing'"),
             ({"mics.sn.trim_db": 99.0}, "outside -40 to 40 dB"),
             ({"mics.sn.trim_db": "loud"}, "expected a number"),
-            ({"mics.sn.gate.on": 1}, "expected bool"),
-            ({"mics.sn.id": "kd"}, "same id"),
+            ({"mics.sn.tools.gate.on": 1}, "expected bool"),
+            ({"mics.sn.id": "kd"}, "'kd' stands there twice"),
             ({"layers": [Layer(capture="none").to_json()]}, "not one of the captured"),
             ({"tempo": {}, "tempo.bpm": 90.0}, "a value above it is changed too"),
             ({"tempo.bpm": 90.0, "tempo": {}}, "a value below it is changed too"),

@@ -3,11 +3,13 @@
 import numpy as np
 import pytest
 
-from arkund.core.blend.settings import PUNCH
 from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import DIM_DB, SAFE_PEAK, finish, in_front, match_db
 from arkund.core.render.render import render
+from arkund.core.rig import usual
+from arkund.core.rig.strips import Send
+from arkund.core.tools.tone import Band, Tone
 
 RATE = 48_000
 
@@ -63,13 +65,13 @@ class TestInFront:
 
     def test_others_are_dimmed(self, straight):
         """As they are heard, through the paths as well: without the chosen drum the kit is DIM_DB lower, with it alone it is what it was."""
-        sends = {"punch_send_db": -3.0, "sustain_send_db": -6.0}
-        mics = tuple(mic.replace(mix=mic.mix.replace(**sends)) for mic in straight.plan.mics)
-        linear = PUNCH.replace(on=True, level_db=0.0, compressor=PUNCH.compressor.replace(on=False))
-        plan = straight.plan.replace(mics=mics, punch=linear, sustain=linear)
+        sends = (Send(id="punch", level_db=-3.0), Send(id="sustain", level_db=-6.0))
+        mics = tuple(mic.replace(sends=sends) for mic in straight.plan.mics)
+        linear = {"level_db": 0.0, "tools": (Tone(bands=(Band(gain_db=4.0),)),)}
+        plan = straight.plan.replace(mics=mics, paths=(usual.punch(**linear), usual.sustain(**linear)))
 
         def heard(plan: Plan, others: bool) -> np.ndarray:
-            some = [mic.replace(mix=mic.mix.replace(mute=(mic.piece == "snare") == others)) for mic in plan.mics]
+            some = [mic.replace(mute=(mic.piece == "snare") == others) for mic in plan.mics]
             return render(plan.replace(mics=tuple(some)), straight, (200_000, 260_000))
 
         front = in_front(plan, "snare")

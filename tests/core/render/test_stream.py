@@ -5,17 +5,19 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from arkund.core.blend.settings import PUNCH, SUSTAIN
 from arkund.core.errors import CancelledError
 from arkund.core.render.render import render
 from arkund.core.render.stream import BLOCK, Stream
-from tests.core.render.test_render import random_plan
+from arkund.core.rig import usual
+from arkund.core.rig.strips import Send
+from tests.core.render.test_render import apart_db
 from tests.kits import small_kit
+from tests.rigs import random_rig
 
 
 @pytest.fixture(scope="module")
 def kit():
-    return small_kit(seed=773, style="busy", bpm=120.0, bars=3)
+    return small_kit(seed=773, style="busy", bpm=120.0, bars=2, drop=("Rm L", "Rm R", "Ride", "T2", "Talkback"))
 
 
 def streamed(plan, kit, workers: int = 2, size: int = BLOCK) -> tuple[Stream, dict[str, np.ndarray]]:
@@ -23,52 +25,48 @@ def streamed(plan, kit, workers: int = 2, size: int = BLOCK) -> tuple[Stream, di
     stream = Stream(plan, kit)
     with ThreadPoolExecutor(workers) as pool:
         blocks = list(stream.blocks(pool, size=size))
-    out = {"kit": np.concatenate([block.kit for block in blocks])}
-    for stem in stream.stems:
-        bank, lane = stream.places()[stem]
-        out[stem] = np.concatenate([block.all_banks()[bank][:, lane : lane + 2] for block in blocks])
-    for bank, mics in enumerate(stream.groups):
-        for lane, mic in enumerate(mics):
-            out[f"strip:{mic.id}"] = np.concatenate([block.banks[bank][:, lane] for block in blocks])
+    out = {}
+    for name, (bank, lane) in stream.places().items():
+        lanes = lane if name.startswith("strip:") else slice(lane, lane + 2)
+        out[name] = np.concatenate([block.banks[bank][:, lanes] for block in blocks])
     return stream, out
 
 
 class TestStream:
     """Everything keeps its state from block to block."""
 
-    @pytest.mark.parametrize("seed", [51, 52, 53])
+    @pytest.mark.parametrize("seed", [52, 53])
     def test_equals_any_span(self, kit, seed):
         """Strips, stems, paths and kit of random Plans, at random places, within -90 dBFS; every output has the song's length."""
-        plan = random_plan(kit.plan, seed)
+        plan = random_rig(kit.plan, seed)
         stream, out = streamed(plan, kit, size=30_011)
         rng = np.random.default_rng(seed)
-        names = ["kit", "path:punch", *rng.choice(sorted(out), 4)]
+        names = ["kit", "path:p0", *rng.choice(sorted(out), 4)]
         for name in names:
             assert out[name].shape[0] == kit.samples
             start = int(rng.integers(0, kit.samples - 24_000))
             span = (start, start + 24_000)
-            away = np.abs(out[name][span[0] : span[1]] - render(plan, kit, span, name)).max()
-            assert 20 * np.log10(away + 1e-12) < -90, name
+            apart = apart_db(render(plan, kit, span, name), out[name][span[0] : span[1]])
+            assert apart < -90, name
         assert {f"strip:{mic.id}" for mic in plan.mics} | {"kit", *stream.stems} == set(out)
 
     def test_blocks_and_workers_do_not_show(self, kit):
         """Other block lengths and other numbers of workers give the same song; the same ones the same bytes."""
-        plan = random_plan(kit.plan, 54)
+        plan = random_rig(kit.plan, 54)
         _, one = streamed(plan, kit, size=20_000)
         _, same = streamed(plan, kit, workers=1, size=20_000)
         _, other = streamed(plan, kit, size=70_001)
         for name, audio in one.items():
             assert np.array_equal(audio, same[name]), name
-            assert np.abs(audio - other[name]).max() < 1e-5, name
+            assert np.abs(audio - other[name]).max() < 1e-5 * max(1.0, np.abs(audio).max()), name
 
     def test_stems_and_paths_add_up(self, kit):
-        """Without the bus, stems and paths as they are printed add up to the kit, to -100 dBFS."""
+        """Without the kit's tools, stems and paths as they are printed add up to the kit, to -100 dBFS."""
+        sends = (Send(id="punch", level_db=-6.0), Send(id="sustain", level_db=-12.0))
         plan = kit.plan.replace(
-            punch=PUNCH.replace(on=True, level_db=-9.0), sustain=SUSTAIN.replace(on=True, level_db=-15.0)
+            mics=tuple(mic.replace(sends=sends) for mic in kit.plan.mics),
+            paths=(usual.punch(level_db=-9.0), usual.sustain(level_db=-15.0)),
         )
-        mics = tuple(mic.replace(mix=mic.mix.replace(punch_send_db=-6.0, sustain_send_db=-12.0)) for mic in plan.mics)
-        compressor = plan.bus.compressor.replace(on=False)
-        plan = plan.replace(mics=mics, bus=plan.bus.replace(compressor=compressor, limiter_on=False, level_db=0.0))
         stream, out = streamed(plan, kit)
         total = sum(out[stem] for stem in stream.stems)
         assert np.abs(total - out["kit"]).max() < 1e-5

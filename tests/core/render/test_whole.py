@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from arkund.core.blend.settings import MixSettings
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.render.whole import recorded_peak_db
@@ -34,9 +33,8 @@ class TestRecordedPeak:
     @pytest.mark.parametrize(("trim_db", "mute", "peak"), [(0.0, False, 0.5), (6.0206, False, 0.8), (0.0, True, 0.3)])
     def test_sum(self, trim_db, mute, peak):
         """Both on the left add up; a trim counts, a muted mic does not."""
-        left = MixSettings(pan=-1.0)
         mics = (
-            MicPlan(id="a", name="a", mix=left, trim_db=trim_db),
-            MicPlan(id="b", name="b", mix=left.replace(mute=mute)),
+            MicPlan(id="a", name="a", pan=-1.0, trim_db=trim_db),
+            MicPlan(id="b", name="b", pan=-1.0, mute=mute),
         )
         assert recorded_peak_db(Plan(mics=mics), TwoMics()) == pytest.approx(20 * np.log10(peak), abs=0.01)

@@ -1,106 +1,16 @@
-"""Tone: the equaliser's curve, what is measured in a mic, and the first choice that follows."""
-
-import itertools
+"""Tone: what is measured in a mic, and the first choice that follows."""
 
 import numpy as np
 import pytest
 
-from arkund.core.dsp import filters
-from arkund.core.dsp.bank import NARROW, bank_of
-from arkund.core.dsp.reach import NOTHING
-from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import MicPlan
 from arkund.core.tone.measure import measure
-from arkund.core.tone.process import HIGHEST_SHARE, curve_db, equaliser, reach, sections
 from arkund.core.tone.propose import propose
-from arkund.core.tone.settings import MOST_BANDS, SHELVES, Band, ToneSettings
+from arkund.core.tools.tone import Band
 from tests.kits import small_kit
-from tests.stages import through
 
 RATE = 48_000
-
-
-class TestProcess:
-    """What is heard has the curve that is shown."""
-
-    @pytest.mark.parametrize("seed", [1, 2, 3])
-    def test_curve_is_the_measured_response(self, seed):
-        """The spectrum of the impulse response equals the drawn curve within 0.02 dB."""
-        rng = np.random.default_rng(seed)
-        bands = tuple(
-            Band(
-                kind=k,
-                frequency_hz=float(rng.uniform(80, 9000)),
-                gain_db=float(rng.uniform(-12, 12)),
-                slope_db=int(6 * rng.integers(1, 9)),
-            )
-            for k in ("high_pass", "bell", "low_shelf", "high_shelf", "low_pass")
-        )
-        settings = ToneSettings(
-            bands=(bands[0].replace(frequency_hz=60.0), *bands[1:4], bands[4].replace(frequency_hz=15_000.0))
-        )
-        impulse = np.zeros(1 << 16, np.float32)
-        impulse[100] = 1.0
-        out = through(equaliser([settings], RATE, NARROW), bank_of([impulse]))[:, 0].astype(float)
-        axis = np.geomspace(40, 18_000, 200)
-        spectrum = np.abs(
-            np.array([np.sum(out * np.exp(-2j * np.pi * f * np.arange(out.size) / RATE)) for f in axis[::10]])
-        )
-        wanted = curve_db(settings, axis[::10], RATE)
-        loud = wanted > -60
-        assert np.max(np.abs(20 * np.log10(spectrum) - wanted)[loud]) < 0.02
-
-    def test_off_means_off(self):
-        """Bands that are off, bells of 0 dB and a switched-off equaliser do nothing."""
-        bank = bank_of([np.random.default_rng(1).standard_normal(1000)])
-        for settings in (
-            ToneSettings(bands=(Band(gain_db=0.0),)),
-            ToneSettings(bands=(Band(gain_db=6.0, on=False),)),
-            ToneSettings(on=False, bands=(Band(gain_db=6.0),)),
-        ):
-            assert sections(settings, RATE) == ()
-            assert np.array_equal(through(equaliser([settings], RATE, NARROW), bank), bank)
-            assert reach(settings, RATE) == NOTHING
-
-    def test_high_frequencies_at_low_rates(self):
-        """20 kHz is allowed in a 44.1 kHz recording."""
-        settings = ToneSettings(
-            bands=(Band(frequency_hz=20_000.0, gain_db=6.0), Band(kind="low_pass", frequency_hz=20_000.0))
-        )
-        assert np.all(np.isfinite(curve_db(settings, np.array([100.0, 19_000.0]), 44_100)))
-
-    def test_number_of_bands(self):
-        """As many as wanted, within reason."""
-        with pytest.raises(SettingsError, match="at most"):
-            ToneSettings(bands=(Band(),) * (MOST_BANDS + 1))
-
-
-class TestBand:
-    """What a band may be is what can be rendered."""
-
-    @pytest.mark.parametrize("kind", SHELVES)
-    def test_shelves_are_no_resonances(self, kind):
-        """Beyond Q 2 they are refused in words; within, at every end of every range and all rates, they follow their curve and settle soon."""
-        with pytest.raises(SettingsError, match=r"q: 2\.05 is outside 0.3 to 2 for a shelf"):
-            Band(kind=kind, q=2.05)
-        axis = np.geomspace(20, 19_900, 400)
-        for frequency, gain, q, rate in itertools.product(
-            (20.0, 20_000.0), (-15.0, 15.0), (0.3, 2.0), (44_100, 96_000)
-        ):
-            (section,) = sections(
-                ToneSettings(bands=(Band(kind=kind, frequency_hz=frequency, gain_db=gain, q=q),)), rate
-            )
-            assert section.settle_samples() < 2 * rate
-            a = 10 ** (gain / 40)
-            root = np.sqrt(a) / q
-            shape = {
-                "low_shelf": ((a, a * root, a * a), (a, root, 1)),
-                "high_shelf": ((a * a, a * root, a), (1, root, a)),
-            }
-            tuned = min(frequency, HIGHEST_SHARE * rate + 155.0)
-            wanted = filters.analogue_db(*shape[kind], axis, tuned)
-            assert np.abs(filters.magnitude_db((section,), axis, rate) - wanted).max() < 0.5
 
 
 class TestMeasure:
@@ -157,7 +67,7 @@ class TestPropose:
         """A tom's high-pass lies under its measured fundamental."""
         mic = straight.plan.mic("FT")
         found = measure(straight.readers["FT"].read, straight.samples, mic, straight.hits, RATE)
-        bands = propose(mic, found).changes["mics.FT.tone.bands"]
+        bands = propose(mic, found).changes["mics.FT.tools.tone"]["bands"]
         assert bands[0]["kind"] == "high_pass"
         assert bands[0]["frequency_hz"] < found.fundamental_hz
         assert "measured" in propose(mic, found).evidence
@@ -167,5 +77,5 @@ class TestPropose:
         for mic in straight.plan.mics:
             found = measure(straight.readers[mic.name].read, straight.samples, mic, straight.hits, RATE)
             note = propose(mic, found)
-            for band in note.changes[f"mics.{mic.id}.tone.bands"] if note else ():
+            for band in note.changes[f"mics.{mic.id}.tools.tone"]["bands"] if note else ():
                 Band.from_json(band)

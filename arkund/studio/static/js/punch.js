@@ -1,20 +1,13 @@
 // Punch: the average hit before and after.
 import { clamp, figure } from "./lib/geometry.js";
+import { registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, hand, registerPage, start } from "./lib/page.js";
+import { Alpine, registerPage, start } from "./lib/page.js";
+import { registerRow } from "./lib/row.js";
 
 Alpine.data("punch", () => ({
   ...charted({ left: 56, right: 16, top: 26, bottom: 32 }),
-  ...hand(
-    function path(key, name) {
-      return `mics.${this.chart.mic}.${name}.${key}`;
-    },
-    function values(name) {
-      return this.chart && this.chart[name];
-    },
-  ),
-
   words() {
     if (!this.chart) return "";
     const [[a0, b0], [a1, b1]] = this.chart.figures;
@@ -24,7 +17,7 @@ Alpine.data("punch", () => ({
   takenWords() {
     const taken = this.chart && this.chart.taken;
     if (!taken) return "";
-    return `measured at its own hits: takes ${figure(taken.deepest_db, 1)} dB, ${figure(taken.left_db, 1)} dB left after ${figure(taken.after_s * 1000, 0)} ms`;
+    return `   ·   the first compressor, measured at its own hits, takes ${figure(taken.deepest_db, 1)} dB, ${figure(taken.left_db, 1)} dB left after ${figure(taken.after_s * 1000, 0)} ms`;
   },
   draw() {
     if (!this.chart || !this.sheet.begin(300)) return;
@@ -50,4 +43,6 @@ Alpine.data("punch", () => ({
 
 registerPage();
 registerListen();
+registerRow();
+registerBands();
 start();

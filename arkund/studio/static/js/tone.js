@@ -1,18 +1,20 @@
 // Tone: spectra of one mic with the equaliser's curve; filters are dragged in the chart.
 import { clamp, figure, nearest, scale } from "./lib/geometry.js";
+import { bandList, registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start, within } from "./lib/page.js";
+import { registerRow } from "./lib/row.js";
 
 const SPAN_DB = 18;
-const START = { high_pass: [80, 0], low_pass: [12000, 0], low_shelf: [120, 2], high_shelf: [8000, 2], bell: [1000, 2] };
 
 Alpine.data("tone", () => ({
   ...charted({ left: 56, right: 46, top: 26, bottom: 32 }),
-  kinds: ["high_pass", "low_shelf", "bell", "high_shelf", "low_pass"],
+  ...bandList(),
   drag: null,
 
   begin() {
+    this.hear("picked", () => this.kept.soon());
     this.pointer((e) => this.down(e), (e) => this.moveTo(e), () => this.up());
     this.$refs.canvas.addEventListener("dblclick", (e) => this.add("bell", this.axis().back(e.offsetX), this.gains().back(e.offsetY)));
   },
@@ -22,44 +24,8 @@ Alpine.data("tone", () => ({
   gains() {
     return scale(-SPAN_DB, SPAN_DB, this.sheet.bottom, this.sheet.top);
   },
-  bands() {
-    return this.chart ? this.chart.tone.bands : [];
-  },
-  sloped(band) {
-    return band.kind === "high_pass" || band.kind === "low_pass";
-  },
-  mostQ(band, most) {
-    return band.kind.endsWith("_shelf") ? this.chart.most_shelf_q : most;
-  },
-  allOn() {
-    return Boolean(this.chart?.tone.on);
-  },
-  name() {
-    return this.$store.page.mics.find((m) => m.id === this.chart.mic).name;
-  },
-  path() {
-    return `mics.${this.chart.mic}.tone`;
-  },
-  toggleAll() {
-    this.$store.page.move({ [`${this.path()}.on`]: !this.allOn() }, `${this.name()}: equaliser ${this.allOn() ? "off" : "on"}`);
-  },
-  save(bands, title) {
-    return this.$store.page.move({ [`${this.path()}.bands`]: bands }, `${this.name()}: ${title}`);
-  },
-  add(kind, frequency = START[kind][0], gain = START[kind][1]) {
-    const band = { kind, on: true, frequency_hz: within("band", "frequency_hz", frequency, 0), gain_db: within("band", "gain_db", gain), q: 0.9, slope_db: 12 };
-    return this.save([...this.bands(), band], `${kind.replace("_", "-")} added at ${band.frequency_hz} Hz`);
-  },
-  drop(i) {
-    return this.save(this.bands().filter((_, k) => k !== i), `filter ${i + 1} removed`);
-  },
-  typed(i, key, event) {
-    const bands = this.bands().map((b, k) => (k === i ? { ...b, [key]: Number(event.target.value) } : b));
-    return this.save(bands, `filter ${i + 1}, ${key.replace("_", " ")} ${event.target.value}`);
-  },
-  switchBand(i) {
-    const bands = this.bands().map((b, k) => (k === i ? { ...b, on: !b.on } : b));
-    return this.save(bands, `filter ${i + 1} ${bands[i].on ? "on" : "off"}`);
+  curve() {
+    return this.chart.curves_db[this.toneTool()?.id] || this.chart.axis_hz.map(() => 0);
   },
   marks() {
     const x = this.axis();
@@ -76,7 +42,7 @@ Alpine.data("tone", () => ({
     const band = this.bands()[this.drag.i];
     band.frequency_hz = within("band", "frequency_hz", this.axis().back(event.offsetX), 0);
     if (!this.sloped(band)) band.gain_db = within("band", "gain_db", this.gains().back(event.offsetY));
-    this.$store.page.try({ [`${this.path()}.bands`]: this.bands() });
+    this.$store.page.try({ [this.bandsPath()]: this.bands() });
     this.kept.soon();
   },
   up() {
@@ -95,6 +61,7 @@ Alpine.data("tone", () => ({
     const top = Math.ceil((Math.max(...own) + 3) / 6) * 6;
     const y = sheet.y(top - 66, top);
     const g = this.gains();
+    const curve = this.curve();
     sheet.across(x, { log: true, unit: "Hz" });
     sheet.down(y, { unit: "spectrum, dB (raised 3 dB per octave)", count: 8 });
     for (const db of [-12, -6, 0, 6, 12]) sheet.text(figure(db, 0, true), sheet.right + 8, g.to(db), "soft");
@@ -105,7 +72,7 @@ Alpine.data("tone", () => ({
     sheet.path(line(chart.between_db), "soft", 1.2, [7, 4]);
     sheet.path(line(chart.own_db), "ink", 1.8);
     this.marksOf(x, y, own);
-    sheet.path(chart.axis_hz.map((f, i) => [x.to(f), clamp(g.to(chart.curve_db[i]), sheet.top, sheet.bottom)]), chart.tone.on ? "yours" : "soft", 2.4);
+    sheet.path(chart.axis_hz.map((f, i) => [x.to(f), clamp(g.to(curve[i]), sheet.top, sheet.bottom)]), this.toneTool()?.on ? "yours" : "soft", 2.4);
     this.marks().forEach((m, i) => {
       sheet.c.fillStyle = sheet.colour.sheet;
       sheet.c.strokeStyle = sheet.colour[this.bands()[i].on ? "yours" : "soft"];
@@ -133,4 +100,6 @@ Alpine.data("tone", () => ({
 
 registerPage();
 registerListen();
+registerRow();
+registerBands();
 start();

@@ -22,6 +22,7 @@ export function registerPage() {
   Alpine.store("page", {
     ...boot,
     of: new URLSearchParams(location.search).get("of") || "",
+    picked: "", // the tool that was chosen in the row
     chart: null,
     notes: [],
     undoes: "",
@@ -158,6 +159,7 @@ export function registerPage() {
     },
     choose(of) {
       this.of = of;
+      this.picked = "";
       this.old = true;
       history.replaceState(null, "", of ? `?of=${encodeURIComponent(of)}` : location.pathname);
       window.dispatchEvent(new CustomEvent("chosen", { detail: of }));

@@ -3,19 +3,12 @@
 import numpy as np
 import pytest
 
-from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.process import key_filter, reach
-from arkund.core.clean.propose import propose, start_settings, wants_gate
-from arkund.core.clean.settings import GateSettings
-from arkund.core.dsp.bank import bank_of
 from arkund.core.dsp.filters import magnitude_db
-from arkund.core.dsp.reach import NOTHING
-from arkund.core.plan.plan import MicPlan
-from arkund.core.punch.process import detector
-from arkund.core.punch.settings import CompressorSettings
-from arkund.core.render.strips import Strips
-
-RATE = 48_000
+from arkund.core.tools import gate
+from arkund.core.tools.gate import Gate
+from arkund.core.tools.tool import Key
+from tests.core.dsp.test_bank import drums
+from tests.stages import RATE, gain_of, row_through, through
 
 
 def tone(level_db: float, frequency: float = 200.0, seconds: float = 1.0) -> np.ndarray:
@@ -24,8 +17,7 @@ def tone(level_db: float, frequency: float = 200.0, seconds: float = 1.0) -> np.
 
 
 def gated(x: np.ndarray, **changes) -> np.ndarray:
-    strips = Strips([MicPlan(id="m", name="m", gate=GateSettings(**({"on": True} | changes)))], RATE)
-    return strips.run(np.concatenate([bank_of([x]), np.zeros((strips.ahead, strips.width), np.float32)]))[:, 0]
+    return row_through([[Gate(**({"on": True} | changes))]], [x])[:, 0]
 
 
 class TestProcess:
@@ -74,65 +66,63 @@ class TestProcess:
     def test_key_filter(self):
         """Behind a high-passed key a loud kick cannot open the gate, a softer stick can."""
         kick, stick = tone(-6.0, 60.0), tone(-20.0, 5000.0)
-        settings = {"threshold_db": -30.0, "key_low_hz": 2500.0, "range_db": 30.0}
+        settings = {"threshold_db": -30.0, "key": Key(low_hz=2500.0), "range_db": 30.0}
         assert np.max(np.abs(gated(kick, **settings)[RATE // 2 :])) < 0.5 * 10 ** (-28 / 20)
         assert np.max(np.abs(gated(stick, **settings)[RATE // 2 :])) == pytest.approx(0.1, rel=0.02)
 
     def test_reach_covers_its_memory(self):
-        """A longer release reaches further back; a gate that is off needs nothing."""
-        assert reach(GateSettings(), RATE) == NOTHING
-        short = reach(GateSettings(on=True, release_ms=50.0), RATE).before
-        assert reach(GateSettings(on=True, release_ms=500.0), RATE).before > short + 4 * RATE
+        """A longer release reaches further back."""
+        short = Gate(on=True, release_ms=50.0).reach(RATE).before
+        assert Gate(on=True, release_ms=500.0).reach(RATE).before > short + 4 * RATE
 
 
-class TestSeparation:
-    """Own against others, and the proposed threshold."""
-
-    def test_tom_against_bleed(self, straight):
-        """In a tom's mic its own hits stand above the snare's by the generator's margin."""
-        mic = straight.plan.mic("T1")
-        found = separation(straight.readers["T1"].read, mic, straight.hits, start_settings(mic), RATE)
-        assert len(found.own_db) == len(straight.truth["tom1"])
-        assert np.median(found.own_db) > np.median(found.others_db["snare"]) + 6.0
-        assert "tom1" not in found.others_db
-
-    def test_wide_margin_gets_a_gate_between(self):
-        """The threshold lies between the two, and both distances are said."""
-        mic = MicPlan(id="t", name="T", piece="tom1", role="close")
-        found = Separation("t", (-10.0, -12.0, -11.0), {"snare": (-30.0, -32.0)})
-        note = propose(mic, start_settings(mic), found)
-        threshold = note.changes["mics.t.gate"]["threshold_db"]
-        assert found.loudest_other_db < threshold < found.softest_own_db
-        assert f"{found.margin_db:.1f} dB" in note.evidence
-
-    def test_thin_margin_is_said(self):
-        """Where a threshold cannot tell, none is proposed."""
-        mic = MicPlan(id="s", name="S", piece="snare", role="top")
-        note = propose(mic, start_settings(mic), Separation("s", (-10.0, -34.0), {"kick": (-28.0,)}))
-        assert note.changes == {}
-        assert "cannot tell" in note.title
-
-    def test_cymbals_are_left_open(self):
-        """Overheads live from the whole kit."""
-        assert not wants_gate(MicPlan(id="o", name="o", piece="kit", role="overhead"))
-        assert (
-            propose(MicPlan(id="t", name="T", piece="tom1", role="close"), GateSettings(), Separation("t", (), {}))
-            is None
-        )
-
-
-class TestKeyFilter:
+class TestKey:
     """What the key hears is what is set."""
 
     def test_only_the_ends_of_the_range_hear_everything(self):
         """One Hz inside of them there is a filter: nothing that can be set is a wire without saying so."""
-        ends = GateSettings(key_low_hz=20.0, key_high_hz=20_000.0)
-        assert key_filter(ends, RATE) == ()
-        for inside in (ends.replace(key_low_hz=21.0), ends.replace(key_high_hz=19_999.0)):
-            assert len(key_filter(inside, RATE)) == 2
+        ends = Key(low_hz=20.0, high_hz=20_000.0)
+        assert Gate(key=ends).detector(RATE) == ()
+        for inside in (ends.replace(low_hz=21.0), ends.replace(high_hz=19_999.0)):
+            assert len(Gate(key=inside).detector(RATE)) == 2
         axis = np.array([21.0, 24.0])
-        low = magnitude_db(key_filter(ends.replace(key_low_hz=24.0), RATE), axis, RATE)
+        low = magnitude_db(Gate(key=ends.replace(low_hz=24.0)).detector(RATE), axis, RATE)
         assert low[1] == pytest.approx(-3.0, abs=0.1)
         assert low[0] < low[1] - 1.0
-        assert detector(CompressorSettings(detector_low_hz=20.0), RATE) == ()
-        assert len(detector(CompressorSettings(detector_low_hz=21.0), RATE)) == 1
+
+    def test_a_foreign_key(self):
+        """It opens for what it hears, not for what it gates."""
+        quiet, burst = tone(-40.0), np.zeros(RATE, np.float32)
+        burst[20_000:21_000] = 0.5
+        out = through(
+            Gate(on=True, threshold_db=-20.0, range_db=30.0, lookahead_ms=0.0, key=Key(of="mic:x")), quiet, key=burst
+        )
+        assert np.allclose(out[20_100:20_900], quiet[20_100:20_900], rtol=1e-3)
+        assert np.abs(out[:19_000]).max() < 1.01 * 10 ** (-70 / 20)
+
+    def test_a_stereo_strip_opens_together(self):
+        """Both sides, for either."""
+        left, right = tone(-10.0), tone(-45.0)
+        both = through(Gate(on=True, threshold_db=-20.0, lookahead_ms=0.0), left, right)
+        assert np.allclose(both[RATE // 2 :, 1], right[RATE // 2 :], rtol=1e-3)
+
+
+class TestAgainstThePlainLoop:
+    """Sample by sample in double precision."""
+
+    @pytest.mark.parametrize("seed", [11, 12, 13])
+    def test_equal(self, seed):
+        """Threshold, hysteresis, hold, attack, release and range."""
+        rng = np.random.default_rng(seed)
+        s = Gate(
+            on=True,
+            threshold_db=float(rng.uniform(-40, -10)),
+            hysteresis_db=float(rng.uniform(0, 8)),
+            attack_ms=float(rng.uniform(0.05, 5)),
+            hold_ms=float(rng.uniform(1, 50)),
+            release_ms=float(rng.uniform(10, 200)),
+            range_db=float(rng.uniform(6, 60)),
+            lookahead_ms=0.0,
+        )
+        x = drums(seed)
+        assert np.max(np.abs(gain_of(s, x) - gate.oracle(np.ones(x.size), s, RATE, x))) < 3e-4

@@ -1,0 +1,77 @@
+"""What detectors listen to that is not their own strip: sources of mics and drums, and strikes."""
+
+import functools
+from collections.abc import Sequence
+
+import numpy as np
+
+from arkund.core.kit.pieces import is_close, timing_mic
+from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.render.source import Recordings, Sources, edits_key, source_settings
+from arkund.core.timing.process import moved_sample
+from arkund.core.tools.tool import Key
+from arkund.core.units import db_to_gain, ms_to_samples
+
+
+class Keys:
+    """The keys of a Plan that do not come from a group."""
+
+    def __init__(self, plan: Plan, sources: Sources, sample_rate_hz: int) -> None:
+        self._plan, self._sources, self._rate = plan, sources, sample_rate_hz
+        self._struck: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+
+    def read(self, key: Key, start: int, stop: int) -> np.ndarray:
+        """Return a span of a key, float32 [shape=(samples,)]: a source after line up and before tools, or strikes as pulses of their levels."""
+        kind, _, name = key.of.partition(":")
+        if kind == "hits":
+            return self._pulses(key, name, start, stop)
+        mics = mics_of(self._plan, key.of)
+        return np.sum([self._sources.read(mic, start, stop) for mic in mics], axis=0, dtype=np.float32)
+
+    def _pulses(self, key: Key, piece: str, start: int, stop: int) -> np.ndarray:
+        if piece not in self._struck:
+            self._struck[piece] = _sounding(self._plan, piece, self._rate)
+        at, gains = self._struck[piece]
+        early, length = (round(ms_to_samples(ms, self._rate)) for ms in (key.early_ms, key.length_ms))
+        out = np.zeros(stop - start, np.float32)
+        begins = at - early - start
+        for begin, gain in zip(begins.tolist(), gains.tolist(), strict=True):
+            if -length < begin < out.size:
+                part = out[max(begin, 0) : begin + length]
+                np.maximum(part, np.float32(gain), out=part)
+        return out
+
+
+def mics_of(plan: Plan, of: str) -> list[MicPlan]:
+    """Return the mics whose sources a key is made of; of a drum those that stand at it."""
+    kind, _, name = of.partition(":")
+    if kind == "mic":
+        return [plan.mic(name)]
+    return [mic for mic in plan.mics if kind == "drum" and mic.piece == name and is_close(mic.role)]
+
+
+def _sounding(plan: Plan, piece: str, rate: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return where a piece's strikes sound, in samples of the song, and their levels as factors: as its own mic has them, lined up and trimmed."""
+    rows = next(each.strikes for each in plan.struck if each.piece == piece)
+    mic = timing_mic(plan.mics, piece)
+    later, trim_db = (ms_to_samples(mic.line_up.delay_ms, rate), mic.trim_db) if mic else (0.0, 0.0)
+    alone = tuple(cut for cut in plan.lone_cuts if cut.piece == piece)
+    at = np.array(_moved(rows, alone, plan.cuts), np.int64) + round(later)
+    return at, np.array([db_to_gain(level_db + trim_db) for _, level_db in rows])
+
+
+@functools.lru_cache(maxsize=16)
+def _moved(rows: Sequence[tuple[int, float]], alone: Sequence, cuts: Sequence) -> list[int]:
+    return [moved_sample(cuts, moved_sample(alone, at)) for at, _ in rows]
+
+
+def content(plan: Plan, recordings: Recordings, of: str) -> object:
+    """Return what a key depends on that does not come from a group, as plain data for a content hash."""
+    kind, _, name = of.partition(":")
+    edits = edits_key(plan)
+    if kind == "hits":
+        mic = timing_mic(plan.mics, name)
+        place = [mic.line_up.to_json(), mic.trim_db] if mic else None
+        rows = next(each.strikes for each in plan.struck if each.piece == name)
+        return [rows, place, [cut.to_json() for cut in plan.lone_cuts if cut.piece == name], edits]
+    return [source_settings(plan, recordings, mic, edits) for mic in mics_of(plan, of)]

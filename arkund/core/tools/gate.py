@@ -1,0 +1,134 @@
+"""The gate: opens a strip for its own hits, with key, key filter and look-ahead."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.dsp.bank import bank_of, coefficient, lanes
+from arkund.core.dsp.filters import Biquad
+from arkund.core.dsp.reach import Reach, of_cascades, of_follower
+from arkund.core.settings import number
+from arkund.core.tools import _gate
+from arkund.core.tools.detector import Detectors, key_filter
+from arkund.core.tools.tool import Key, Tool, kind
+from arkund.core.units import DB_PER_OCTAVE, db_to_gain, ms_to_samples
+
+KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
+LINGER_S = 0.5  # a level that stays between the two thresholds longer than this no longer counts as open
+KEY_ORDER = 4  # of the key's filters
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Gate(Tool):
+    """When a strip is opened, and how far it is closed in between."""
+
+    kind: str = kind("gate")
+    threshold_db: float = number(-35.0, -90.0, 0.0, step=0.5, unit="dB", help="opens above this level of the key")
+    hysteresis_db: float = number(4.0, 0.0, 24.0, step=0.5, unit="dB", help="closes this far below the threshold")
+    attack_ms: float = number(0.1, 0.02, 50.0, step=0.02, unit="ms", help="63 % of the way open")
+    hold_ms: float = number(40.0, 0.0, 1000.0, step=1.0, unit="ms", help="stays open after the level has fallen")
+    release_ms: float = number(120.0, 5.0, 1500.0, step=1.0, unit="ms", help="63 % of the way closed")
+    range_db: float = number(18.0, 0.0, 90.0, step=1.0, unit="dB", help="how far it closes; 10 to 20 keeps some life")
+    lookahead_ms: float = number(
+        1.5, 0.0, 10.0, step=0.1, unit="ms", help="opens this much before the hit; a slow attack takes longer than that"
+    )
+    key: Key = Key()  # noqa: RUF009 (frozen)
+
+    def reach(self, sample_rate_hz: int) -> Reach:
+        """Return what the gate must hear beyond a span."""
+        hold = int((LINGER_S + 0.05) * sample_rate_hz) + int(ms_to_samples(self.hold_ms, sample_rate_hz))
+        key = of_cascades([self.detector(sample_rate_hz)])
+        return key + Reach(hold, after=self.early(sample_rate_hz)) + of_follower(self.release_ms, sample_rate_hz)
+
+    def early(self, sample_rate_hz: int) -> int:
+        """Return by how many samples the gate opens before its key."""
+        return round(ms_to_samples(self.lookahead_ms, sample_rate_hz))
+
+    def detector(self, sample_rate_hz: int) -> tuple[Biquad, ...]:
+        """Return the sections that the detector listens through."""
+        return key_filter(self.key, KEY_ORDER, sample_rate_hz)
+
+
+SETTINGS = Gate
+CLOSED = Gate(range_db=0.0, lookahead_ms=0.0)  # for lanes without a gate: closed or open, it is a wire
+
+
+class Run:
+    """Gates of a bank's lanes that keep their state from block to block; lanes without one pass unchanged."""
+
+    def __init__(self, tools: Sequence[Gate | None], sample_rate_hz: int, width: int, linked: bool = False) -> None:
+        rate, gates = sample_rate_hz, [each or CLOSED for each in tools]
+        self._detectors = Detectors(
+            [g.detector(rate) for g in gates], [g.early(rate) for g in gates], [bool(g.key.of) for g in gates], width
+        )
+        self.ahead, self._begun = self._detectors.ahead, False
+        closed = [-g.range_db / DB_PER_OCTAVE for g in gates]
+        self._params = lanes(
+            [
+                [db_to_gain(g.threshold_db) for g in gates],
+                [db_to_gain(g.threshold_db - g.hysteresis_db) for g in gates],
+                [coefficient(g.attack_ms, rate) for g in gates],
+                [coefficient(g.release_ms, rate) for g in gates],
+                [max(ms_to_samples(g.hold_ms, rate), 1.0) for g in gates],
+                closed,
+                [coefficient(KEY_RELEASE_MS, rate)] * len(gates),
+                [LINGER_S * rate] * len(gates),
+                [float(linked)] * len(gates),
+            ],
+            width,
+        )
+        self._state = np.zeros(5 * width, np.float32)
+        self._state[3 * width : 3 * width + len(gates)] = closed
+
+    def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
+        """Gate the first ``count`` rows of a bank [float32, shape=(samples, width), contiguous] in place; of those behind, ``ahead`` are looked at, and the
+        next call begins with them. key : a bank of the same shape, for the lanes whose key is elsewhere
+        """
+        if not self._begun:
+            self._begun = True
+            before = self._detectors.prime(bank, key)
+            if before is not None:
+                self._go_on(np.zeros_like(before), before)
+        part = bank[:count]
+        self._go_on(part, part if self._detectors.plain else self._detectors.hear(bank, key, count))
+
+    def _go_on(self, part: np.ndarray, heard: np.ndarray) -> None:
+        _gate.BANKS[part.shape[1]].gate(part.reshape(-1), heard.reshape(-1), self._params, self._state)
+
+
+def gain(x: np.ndarray, gate: Gate, sample_rate_hz: int) -> np.ndarray:
+    """Return a gate's gain at every sample of a signal that it hears [float32, shape=(samples,)], linear, look-ahead included."""
+    key = bank_of([np.concatenate([x, np.zeros(gate.early(sample_rate_hz), np.float32)])])
+    out = np.ones(key.shape, np.float32)
+    keyed = gate.replace(key=gate.key.replace(of="gain"))
+    Run([keyed], sample_rate_hz, key.shape[1]).run(out, x.size, key)
+    return out[: x.size, 0]
+
+
+def oracle(x: np.ndarray, gate: Gate, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
+    """Return a signal [shape=(samples,)] through a gate, sample by sample in double precision, silence following."""
+    from arkund.core.tools.plain import filtered
+
+    early = gate.early(sample_rate_hz)
+    heard = np.concatenate([x if key is None else key, np.zeros(early)])
+    return x * _gain(filtered(heard, gate.detector(sample_rate_hz)), gate, sample_rate_hz)[early:]
+
+
+def _gain(x: np.ndarray, s: Gate, rate: int) -> np.ndarray:
+    env, is_open, hold, gain_db, lingered = 0.0, False, 0.0, -s.range_db, 0
+    opens, closes = (float(db_to_gain(level)) for level in (s.threshold_db, s.threshold_db - s.hysteresis_db))
+    ka, kr, kk = (coefficient(t, rate) for t in (s.attack_ms, s.release_ms, KEY_RELEASE_MS))
+    out = np.empty(len(x))
+    for i, v in enumerate(x.tolist()):
+        env = max(abs(v), env * kk, 1e-9)
+        lingered = lingered + 1 if closes <= env <= opens else 0
+        if env > opens:
+            is_open = True
+        elif env < closes or lingered > LINGER_S * rate:
+            is_open = False
+        hold = s.hold_ms * rate / 1000 if is_open else max(hold - 1, 0)
+        target = 0.0 if is_open or hold > 0.5 else -s.range_db
+        gain_db = target + (gain_db - target) * (ka if target > gain_db else kr)
+        out[i] = float(db_to_gain(gain_db))
+    return out

@@ -1,0 +1,96 @@
+"""What all tools have in common: an id in their row, on or off, and a kind by which stored settings find their module."""
+
+import importlib
+from dataclasses import dataclass, field
+from types import ModuleType
+from typing import TYPE_CHECKING, Any, Self
+
+from arkund.core.errors import SettingsError
+from arkund.core.settings import Settings, choice, number, text
+
+if TYPE_CHECKING:
+    from arkund.core.dsp.reach import Reach
+
+# In the order of the work, which is the first place of a new tool in a row. Modules are imported when they are first asked for: a list of sessions needs none.
+KINDS = ("gate", "tone", "shaper", "compressor", "limiter")
+MOST_TOOLS = 64  # in one row
+TOOL_ID = r"[a-z][-a-z0-9]*"
+
+
+def module_of(kind: str) -> ModuleType:
+    """Return the module of a kind of tool. Raises SettingsError for a kind that is not known."""
+    if kind not in KINDS:
+        raise SettingsError(f"kind: unknown tool {kind!r}; known are {', '.join(KINDS)}.")
+    return importlib.import_module(f"arkund.core.tools.{kind}")
+
+
+def settings_of(kind: str) -> type["Tool"]:
+    """Return the settings class of a kind of tool."""
+    return module_of(kind).SETTINGS
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Key(Settings):
+    """What a tool's detector listens to, and through which filters.
+
+    of : "" = the strip itself; ``mic:ID`` and ``drum:PIECE`` = their sources before any tool; ``group:ID`` = what the group gives; ``hits:PIECE`` = the
+    strikes of a piece
+    """
+
+    of: str = text("", longest=80)
+    early_ms: float = number(
+        1.0, 0.0, 10.0, step=0.1, unit="ms", help="strikes of a piece are known this much before they sound"
+    )
+    length_ms: float = number(30.0, 5.0, 500.0, step=1.0, unit="ms", help="how long a strike of a piece holds the key")
+    low_hz: float = number(20.0, 20.0, 8000.0, step=1.0, unit="Hz", help="the key hears nothing below; 20 = everything")
+    high_hz: float = number(
+        20000.0, 100.0, 20000.0, step=1.0, unit="Hz", help="the key hears nothing above; 20000 = everything"
+    )
+
+
+def kind(name: str) -> Any:
+    """Declare the field that tells a tool's kind."""
+    return choice(name, (name,))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tool(Settings):
+    """One tool of a row. A kind of tool derives from it and states its ``kind`` and what it can be set to."""
+
+    kind: str = field(default="")
+    id: str = text("", longest=40, pattern=TOOL_ID)  # by itself that of its kind
+    on: bool = False
+
+    def __post_init__(self) -> None:
+        if not self.id:
+            object.__setattr__(self, "id", self.kind)
+        Settings.__post_init__(self)
+
+    def reach(self, sample_rate_hz: int) -> "Reach":
+        """Return what the tool must hear beyond a span."""
+        raise NotImplementedError
+
+    @classmethod
+    def from_json(cls, data: Any, where: str = "") -> Self:
+        """Build a tool from plain data by the kind that it names."""
+        if cls is not Tool:
+            return super(Tool, cls).from_json(data, where)
+        named = data.get("kind") if isinstance(data, dict) else None
+        if named not in KINDS:
+            place = f"{where}.kind".lstrip(".")
+            raise SettingsError(f"{place}: unknown tool {named!r}; known are {', '.join(KINDS)}.")
+        return settings_of(named).from_json(data, where)
+
+
+def tool(name: str, **settings: Any) -> Tool:
+    """Return a tool of a kind."""
+    return settings_of(name)(**settings)
+
+
+def free_id(kind_name: str, taken: set[str]) -> str:
+    """Return an id for a new tool of a kind: its name, with a number where there is one already."""
+    number_ = 2
+    out = kind_name
+    while out in taken:
+        out, number_ = f"{kind_name}-{number_}", number_ + 1
+    return out

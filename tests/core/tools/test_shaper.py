@@ -1,0 +1,147 @@
+"""The transient shaper: what is set is what a struck drum shows, whatever its level."""
+
+import numpy as np
+import pytest
+
+from arkund.core.demo.room import usual_voices
+from arkund.core.demo.strokes import stroke
+from arkund.core.hits.resolve import Hit
+from arkund.core.punch.measure import attack_and_body_db, average_envelope
+from arkund.core.tools import shaper
+from arkund.core.tools.plain import residual_db
+from arkund.core.tools.shaper import Shaper
+from tests.core.dsp.test_bank import drums
+from tests.stages import RATE, through
+
+
+def hit(level: float, body_s: float = 0.1) -> np.ndarray:
+    t = np.arange(RATE // 2) / RATE
+    rng = np.random.default_rng(3)
+    return (level * rng.standard_normal(t.size) * (np.exp(-t / body_s) + 2 * np.exp(-t / 0.004))).astype(np.float32)
+
+
+AT = 9600
+
+
+def struck(piece: str, seed: int, level_db: float) -> np.ndarray:
+    """Return a second with one generated stroke at AT, over a little noise."""
+    made = sum(stroke(usual_voices()[piece], "", -2.0, seed, RATE).values())
+    x = 1e-5 * np.random.default_rng(seed).standard_normal(RATE)
+    part = made[: RATE - AT]
+    x[AT : AT + part.size] += part / np.abs(made).max()
+    return (x * 10 ** (level_db / 20)).astype(np.float32)
+
+
+def shaped(x: np.ndarray, **settings) -> np.ndarray:
+    return through(Shaper(on=True, **settings), x)
+
+
+def gain_of(x: np.ndarray, **settings) -> np.ndarray:
+    """Return a shaper's gain in dB at every sample, between those that are too small to see it by as a line."""
+    seen = np.flatnonzero(np.abs(x) > 1e-6)
+    gain = 20 * np.log10(np.abs(shaped(x, **settings)[seen] / x[seen]) + 1e-9)
+    return np.interp(np.arange(x.size), seen, gain)
+
+
+def change_db(x: np.ndarray, **settings) -> tuple[float, float]:
+    """Return by how much the peak of the first 12 ms and the mean level from 30 to 120 ms change."""
+    figures = []
+    for each in (x, shaped(x, **settings)):
+        hit = [Hit("snare", AT / RATE, 0.0, 127, False)]
+        figures.append(attack_and_body_db(average_envelope(lambda a, b, each=each: each[a:b], hit, RATE)))
+    (attack, body), (new_attack, new_body) = figures
+    return new_attack - attack, new_body - body
+
+
+class TestShaper:
+    """Attack and sustain, whatever the level."""
+
+    def test_level_independent(self):
+        """The same hit 26 dB softer is shaped by the same gain."""
+        s = Shaper(on=True, attack_db=8.0, sustain_db=-8.0)
+        loud, soft = hit(0.5), hit(0.025)
+        a = through(s, loud) / loud
+        b = through(s, soft) / soft
+        part = slice(0, RATE // 8)
+        assert np.median(np.abs(20 * np.log10(np.abs(a[part] / b[part])))) < 0.1
+
+    @pytest.mark.parametrize("level_db", [0.0, -20.0, -40.0])
+    @pytest.mark.parametrize("piece", ["kick", "snare", "tom1", "floor"])
+    def test_keeps_its_word(self, piece, level_db):
+        """What is set is what a struck drum shows, within 1 dB at any level: its peak by the attack, 30 to 120 ms by the sustain, neither by both."""
+        for seed in (401, 402, 403):
+            x = struck(piece, seed, level_db)
+            for attack_db, sustain_db in ((6.0, 0.0), (-6.0, 0.0), (0.0, 6.0), (0.0, -12.0), (9.0, -9.0)):
+                attack, body = change_db(x, attack_db=attack_db, sustain_db=sustain_db)
+                assert attack == pytest.approx(attack_db, abs=1.0)
+                assert body == pytest.approx(sustain_db, abs=1.0)
+
+    def test_a_ringing_tom_is_let_go_of(self):
+        """400 ms after the stroke the sustain is all there."""
+        x = struck("floor", 411, -6.0)
+        out = shaped(x, sustain_db=-24.0)
+        late = slice(AT + int(0.38 * RATE), AT + int(0.42 * RATE))
+        assert 10 * np.log10(np.sum(out[late] ** 2) / np.sum(x[late] ** 2)) == pytest.approx(-24.0, abs=0.1)
+
+    def test_every_stroke_of_a_roll(self):
+        """Toms that hardly fall between strokes get their attack each time."""
+        stroke_of = struck("floor", 421, -6.0)[AT:]
+        x = np.zeros(RATE, np.float32)
+        for k in range(7):
+            part = x[2000 + 6000 * k :][: stroke_of.size]
+            part += stroke_of[: part.size]
+        gain = gain_of(x, attack_db=6.0)
+        assert [gain[2000 + 6000 * k : 2400 + 6000 * k].max() for k in range(7)] == pytest.approx([6.0] * 7, abs=0.2)
+
+    def test_a_soft_stroke_after_a_loud_one(self):
+        """125 ms after a stroke of 60 dB in 0.15 s one that is 22 dB softer gets as much."""
+        rng, t = np.random.default_rng(431), np.arange(RATE // 2) / RATE
+        one = rng.standard_normal(t.size) * np.exp(-t / 0.022)
+        x = 0.2 * one
+        x[6000:] += 0.2 * 10 ** (-22 / 20) * one[:-6000]
+        assert gain_of(x.astype(np.float32), attack_db=6.0)[6000:6500].max() == pytest.approx(6.0, abs=0.1)
+
+    @pytest.mark.parametrize("hz", [40.0, 50.0, 100.0, 1000.0])
+    def test_a_steady_tone_is_left_whole(self, hz):
+        """Its gain does not move once it has begun: nothing is distorted."""
+        x = 0.5 * np.sin(2 * np.pi * hz * np.arange(RATE) / RATE).astype(np.float32)
+        gain = gain_of(x, attack_db=6.0, sustain_db=-6.0)[RATE // 2 :]
+        assert np.ptp(gain) < 1e-3
+
+    def test_steady_noise_is_no_row_of_strokes(self):
+        """Its attack is heard once."""
+        x = 0.1 * np.random.default_rng(441).standard_normal(4 * RATE).astype(np.float32)
+        gain = gain_of(x, attack_db=6.0)[RATE // 2 :]
+        assert np.mean(gain > 1.0) < 0.01
+
+    def test_nothing_set_is_a_wire(self):
+        """On, with both at 0 dB: the same samples."""
+        x = struck("snare", 451, -6.0)
+        assert np.array_equal(shaped(x, attack_db=0.0), x)
+
+    def test_no_click_at_the_ends_of_the_ranges(self):
+        """From the least sustain to the most attack the gain takes a tenth of a millisecond and more: no step of a sample is larger than a third of it."""
+        gain = gain_of(struck("tom1", 461, -6.0), attack_db=15.0, sustain_db=-24.0)
+        assert np.abs(np.diff(gain)).max() < (15.0 + 24.0) / 3
+
+    def test_a_stereo_strip_moves_together(self):
+        """A stroke on the left shapes the right by the same gain."""
+        left, right = struck("snare", 471, -6.0), 0.05 * struck("snare", 472, -40.0)
+        both = through(Shaper(on=True, attack_db=9.0), left, right)
+        seen = np.abs(right) > 1e-6
+        assert np.allclose(
+            (both[:, 1] / right)[seen], np.interp(np.arange(RATE), *_gain(both[:, 0], left))[seen], rtol=1e-3
+        )
+
+    @pytest.mark.parametrize("seed", [31, 32])
+    def test_against_the_plain_loop(self, seed):
+        """Attack up, sustain down, and the other way round: the same within -90 dB of double precision."""
+        for s in (Shaper(on=True, attack_db=9.0, sustain_db=-12.0), Shaper(on=True, attack_db=-6.0, sustain_db=8.0)):
+            x = drums(seed)
+            assert residual_db(through(s, x), shaper.oracle(x, s, RATE)) < -90
+
+
+def _gain(out: np.ndarray, x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return a gain where it can be seen: places and values."""
+    seen = np.flatnonzero(np.abs(x) > 1e-6)
+    return seen, out[seen] / x[seen]

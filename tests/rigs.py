@@ -1,0 +1,99 @@
+"""Rigs drawn from all that can be set: rows of tools in any order, several of a kind, groups, paths, paths into paths."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, MicPlan, Placement, Plan, Struck
+from arkund.core.rig.strips import Group, Kit, Path, Send
+from arkund.core.tools.tone import Tone
+from arkund.core.tools.tool import KINDS, Key, Tool, free_id, settings_of
+from tests.random_settings import drawn, drawn_band
+
+OFF = 0.2  # how often a tool is off
+
+
+def tool_of(kind: str, rng: np.random.Generator, key: str = "") -> Tool:
+    """Return a tool of a kind, drawn from the whole of its ranges; key : what it listens to, where it can."""
+    on = bool(rng.random() >= OFF)
+    if kind == "tone":
+        return Tone(on=on, bands=tuple(drawn_band(rng) for _ in range(int(rng.integers(0, 4)))))
+    cls = settings_of(kind)
+    more = {"key": drawn(Key, rng, of=key)} if "key" in cls.__dataclass_fields__ else {}
+    return drawn(cls, rng, on=on, **more)
+
+
+def row_of(rng: np.random.Generator, most: int, keys: tuple[str, ...] = ()) -> tuple[Tool, ...]:
+    """Return a row of tools of any kinds in any order; keys : what some of them listen to."""
+    out: list[Tool] = []
+    for kind in rng.choice(KINDS, int(rng.integers(0, most + 1))):
+        key = str(rng.choice(keys)) if keys and rng.random() < 0.4 else ""
+        tool = tool_of(str(kind), rng, key)
+        out.append(tool.replace(id=free_id(tool.kind, {each.id for each in out})))
+    return tuple(out)
+
+
+def random_rig(plan: Plan, seed: int, rate: int = 48_000, most: int = 4) -> Plan:
+    """Return a Plan with a rig of its own over cuts, layers and delays; every number from the whole of its range."""
+    rng = np.random.default_rng(seed)
+    u = lambda low, high: float(rng.uniform(low, high))
+    at = int(5.0 * rate)
+    capture = Capture(id="sn", piece="snare", take=plan.take, at=at, before=100, length=9000, level_db=-8.0)
+    sources = (*(f"mic:{mic.id}" for mic in plan.mics), "drum:snare", "drum:kick", "hits:snare")
+    groups = tuple(
+        drawn(Group, rng, id=f"g{k}", name=f"Group {k}", tools=row_of(rng, 3, sources), sends=sends_of(rng, 3))
+        for k in range(int(rng.integers(1, 5)))
+    )
+    behind = (*sources, *(f"group:{group.id}" for group in groups))
+    paths = tuple(
+        drawn(Path, rng, id=f"p{k}", name=f"Path {k}", tools=row_of(rng, 3, behind), sends=sends_of(rng, 3, k + 1))
+        for k in range(3)
+    )
+    mics = tuple(
+        replace(
+            mic,
+            trim_db=u(-12, 12),
+            line_up=drawn(LineUp, rng, inverted=bool(rng.random() < 0.3)),
+            tools=row_of(rng, most, sources),
+            level_db=u(-60, 12),
+            pan=u(-1, 1),
+            sends=sends_of(rng, 3),
+            group=f"g{rng.integers(len(groups))}" if rng.random() < 0.8 else "",
+        )
+        for mic in plan.mics
+    )
+    struck = tuple((k * rate, float(rng.uniform(-30, 0))) for k in range(1, 12))
+    return plan.replace(
+        struck=(Struck(piece="snare", strikes=struck),),
+        mics=mics,
+        cuts=(
+            Cut(at=4 * rate, shift=int(u(-900, 900))),
+            Cut(at=6 * rate, shift=int(u(-900, 900))),
+            Cut(at=9 * rate, shift=0),
+        ),
+        captures=(capture,),
+        placements=(Placement(capture="sn", at=7 * rate, length=8000),),
+        layers=(Layer(capture="sn", strikes=((3 * rate, -3.0), (8 * rate, 0.0))),),
+        groups=groups,
+        paths=paths,
+        kit=drawn(Kit, rng, tools=row_of(rng, 4, behind)),
+    )
+
+
+def sends_of(rng: np.random.Generator, count: int, first: int = 0) -> tuple[Send, ...]:
+    """Return sends to some of the paths from a number on."""
+    return tuple(
+        Send(id=f"p{k}", level_db=float(rng.uniform(-40, 6))) for k in range(first, count) if rng.random() < 0.4
+    )
+
+
+def with_tool(mic: MicPlan, kind: str, **settings) -> MicPlan:
+    """Return a mic with its first tool of a kind at other settings."""
+    mine = mic.first(kind) or settings_of(kind)()
+    return mic.replace(tools=mic.with_tool(mine.replace(**settings)))
+
+
+def struck_of(kit) -> tuple[Struck, ...]:
+    """Return the true strikes of a generated kit's snare, as keys hear them."""
+    rate = kit.sample_rate_hz
+    return (Struck(piece="snare", strikes=tuple((round(h.time_s * rate), h.level_db) for h in kit.hits["snare"])),)

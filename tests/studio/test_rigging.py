@@ -1,0 +1,174 @@
+"""The rig changed by services and by what pages ask for: tools, keys, groups and paths; a former archive comes back the same."""
+
+import base64
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from arkund.core.errors import SettingsError
+from arkund.core.plan.plan import SCHEMA
+from arkund.studio.models import Move
+from arkund.studio.services import archiving, moves, rigging
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.printing import print_session
+
+pytestmark = pytest.mark.django_db
+FORMER = Path(__file__).parent / "fixtures"
+
+
+def tools(session, strip: str) -> list[str]:
+    session.refresh_from_db()
+    return [tool.id for tool in session.plan.mic(strip).tools]
+
+
+class TestTools:
+    """Each is a Move, and can be taken back."""
+
+    def test_add_move_copy_remove(self, session):
+        """A second compressor goes where it is wanted; the other strip gets the settings."""
+        rigging.add_tool(session, "sn-top", "compressor")
+        assert tools(session, "sn-top") == ["gate", "tone", "shaper", "compressor", "compressor-2"]
+        rigging.move_tool(session, "sn-top", "compressor-2", -3)
+        assert tools(session, "sn-top") == ["gate", "compressor-2", "tone", "shaper", "compressor"]
+        moves.apply(session.pk, {"mics.sn-top.tools.compressor-2.ratio": 7.0}, step="punch", title="7:1")
+        session.refresh_from_db()
+        rigging.copy_tool(session, "sn-top", "compressor-2", ["group:kick", "mic:kd-in"])
+        session.refresh_from_db()
+        assert [(tool.id, tool.ratio) for tool in session.plan.groups[0].tools] == [("compressor", 7.0)]
+        assert session.plan.mic("kd-in").first("compressor").ratio == 7.0
+        rigging.remove_tool(session, "sn-top", "gate")
+        assert "gate" not in tools(session, "sn-top")
+        while moves.undo(session.pk):
+            pass
+        assert tools(session, "sn-top") == ["gate", "tone", "shaper", "compressor"]
+
+    def test_what_is_not_there(self, session):
+        """Is said, and nothing is changed."""
+        with pytest.raises(SettingsError, match="no tool 'grit-7' in this row; there are gate"):
+            rigging.remove_tool(session, "sn-top", "grit-7")
+        with pytest.raises(SettingsError, match="no 'path:glow'"):
+            rigging.add_tool(session, "path:glow", "gate")
+        with pytest.raises(SettingsError, match="unknown tool 'flanger'"):
+            rigging.add_tool(session, "sn-top", "flanger")
+        assert not Move.objects.exists()
+
+    def test_effects(self, session):
+        """What a tool does is what its settings say, at hits and between."""
+        changes = {
+            "mics.sn-top.tools.compressor": {"kind": "compressor", "on": True, "threshold_db": 0.0, "makeup_db": 5.0},
+            "mics.sn-top.tools.gate": {"kind": "gate", "on": True, "threshold_db": -24.0, "range_db": 30.0, "release_ms": 30.0},
+        }  # fmt: skip
+        moves.apply(session.pk, changes, step="punch", title="t")
+        session.refresh_from_db()
+        found = Measure(session).effects("mic:sn-top")
+        assert (found["compressor"].hits_db, found["compressor"].between_db) == pytest.approx((5.0, 5.0), abs=0.1)
+        assert found["gate"].hits_db > -0.5
+        assert found["gate"].between_db < -6.0
+        assert "shaper" not in found
+        assert Measure(session).effects("group:snare") == {}
+
+
+class TestKeys:
+    """What a detector listens to."""
+
+    def test_strikes_are_frozen(self, session):
+        """As they are found now, with their levels; a piece without hits is refused."""
+        rigging.add_tool(session, "group:overheads", "compressor")
+        session.refresh_from_db()
+        rigging.set_key(session, "group:overheads", "compressor", "hits:snare")
+        session.refresh_from_db()
+        (struck,) = session.plan.struck
+        assert len(struck.strikes) == len(Measure(session).hits["snare"])
+        assert session.plan.groups[4].tools[0].key.of == "hits:snare"
+        with pytest.raises(SettingsError, match="no hits of 'crash'"):
+            rigging.set_key(session, "group:overheads", "compressor", "hits:crash")
+        with pytest.raises(SettingsError, match="a tone listens to nothing"):
+            rigging.set_key(session, "sn-top", "tone", "mic:kd-in")
+        with pytest.raises(SettingsError, match="in a circle"):
+            rigging.set_key(session, "sn-top", "compressor", "group:snare")
+
+
+class TestStrips:
+    """Groups and paths."""
+
+    def test_a_path_comes_and_goes(self, session):
+        """With all that is sent to it."""
+        rigging.add_path(session, "crush")
+        session.refresh_from_db()
+        changes = {
+            "mics.sn-top.sends": [{"id": "crush", "level_db": -3.0}],
+            "groups.kick.sends": [{"id": "crush", "level_db": 0.0}],
+        }
+        moves.apply(session.pk, changes, step="blend", title="sends")
+        session.refresh_from_db()
+        rigging.remove_path(session, "crush")
+        session.refresh_from_db()
+        assert session.plan.paths == ()
+        assert session.plan.mic("sn-top").sends == session.plan.groups[0].sends == ()
+        moves.undo(session.pk)
+        session.refresh_from_db()
+        assert session.plan.mic("sn-top").send_db("crush") == -3.0
+        with pytest.raises(SettingsError, match="unknown 'glue'; known are punch"):
+            rigging.add_path(session, "glue")
+
+    def test_a_group_comes_and_goes(self, session):
+        """Its members go back where they belong."""
+        rigging.add_group(session, "Low drums", ["kd-in"])
+        session.refresh_from_db()
+        assert session.plan.mic("kd-in").group == "low-drums"
+        rigging.rename(session, "group:low-drums", "Bottom")
+        session.refresh_from_db()
+        assert session.plan.groups[-1].name == "Bottom"
+        rigging.remove_group(session, "low-drums")
+        session.refresh_from_db()
+        assert session.plan.mic("kd-in").group == ""
+        with pytest.raises(SettingsError, match="name: one is needed"):
+            rigging.add_group(session, "  ")
+
+    def test_by_a_page(self, client, session):
+        """The same, by what a page sends; a stale page is told."""
+
+        def ask(**body):
+            return client.post(f"/s/{session.pk}/rig", json.dumps(body), content_type="application/json")
+
+        assert ask(do="add-tool", strip="kit", kind="tone", version=0).json()["title"] == "kit: tone added"
+        assert ask(do="add-tool", strip="kit", kind="tone", version=0).status_code == 409
+        assert ask(do="fly", version=1).status_code == 400
+        assert ask(do="copy-tool", strip="kit", tool="tone", others=[], version=1).status_code == 400
+        assert client.get(f"/s/{session.pk}/blend/data?of=kit").json()["chart"]["row"]["tools"][0]["id"] == "tone"
+
+
+class TestFormerArchives:
+    """What was packed before strips had rows of tools."""
+
+    def test_opens_and_prints_the_same(self, tmp_path):
+        """Every output within -120 dBFS of what was printed then."""
+        kept = json.loads((FORMER / "schema-1.json").read_text())["print"]
+        session = archiving.restore(FORMER / "schema-1.zip")
+        assert session.plan_json["schema"] == SCHEMA
+        print_session(session, tmp_path / "out", "wav32f")
+        names = {path.name[3:].replace("Path PUNCH", "Stem punch"): path for path in (tmp_path / "out").glob("*.wav")}
+        for name, was in kept.items():
+            audio, _ = soundfile.read(names[name[3:]], dtype="float32", always_2d=True)
+            part = np.frombuffer(base64.b64decode(was["part"]), np.float32).reshape(-1, was["shape"][1])
+            assert list(audio.shape) == was["shape"], name
+            assert np.abs(audio[was["at"] :][: len(part)] - part).max() < 1e-6, name
+
+    def test_its_logbook_can_be_read(self, client, tmp_path):
+        """Every Move stands there; none is taken back or done again, and it is said why. What follows can be."""
+        session = archiving.restore(FORMER / "schema-1.zip")
+        page = client.get(f"/s/{session.pk}/logbook/").content.decode()
+        assert "Box out" in page
+        assert "it can be read, not taken back" in page
+        for back in (moves.undo, moves.redo):
+            with pytest.raises(SettingsError, match="was made before strips had rows of tools"):
+                back(session.pk)
+        data = client.get(f"/s/{session.pk}/tone/data").json()
+        assert (data["undo"], data["redo"]) == ("", "")
+        moves.apply(session.pk, {"mics.snare-top.tools.gate.range_db": 9.0}, step="clean", title="less")
+        assert moves.undo(session.pk).title == "less"
+        again = archiving.restore(archiving.archive(session, tmp_path / "again.zip"))
+        assert [m.schema for m in again.moves.all()] == [1] * 8 + [SCHEMA]
