@@ -46,7 +46,9 @@ class Ground:
         from arkund.studio.services.importing import import_folder
 
         session = import_folder(self.recordings, bpm=120.0, name="worked on")
-        moves.apply(session.pk, {"mics.sn-top.tools.gate.on": True, "punch.on": True}, step="clean", title="begun")
+        moves.apply(
+            session.pk, {"mics.sn-top.tools.gate.on": True, "kit.tools.limiter.on": True}, step="clean", title="begun"
+        )
         session.refresh_from_db()
         archive(session, self.folder / "base.zip")
         return session.pk

@@ -67,37 +67,18 @@ class TestLine:
         assert manifest["plan"]["mics"]
 
     def test_the_rig(self, data):
-        """tool, path, group, rename: the documented shapes; what is set by the id of a tool is heard there."""
+        """tool, path, group: the documented shapes; what is set by the id of a tool is heard there."""
         assert set(as_json(data, "tool", "add", "Line", "sn-top", "compressor")) == {"move", "title", "before", "after"}
-        as_json(
-            data, "set", "Line", "mics.sn-top.tools.compressor-2.on=true", "mics.sn-top.tools.compressor-2.makeup_db=4"
-        )
-        as_json(data, "tool", "move", "Line", "sn-top", "compressor-2", "--", "-4")
-        as_json(data, "tool", "key", "Line", "sn-top", "compressor-2", "hits:snare")
+        as_json(data, "tool", "move", "Line", "sn-top", "compressor-2", "-4")
         row = as_json(data, "tool", "list", "Line", "sn-top")
         assert row["tools"][0]["id"] == "compressor-2"
-        assert row["tools"][0]["hits_db"] is not None
-        as_json(data, "tool", "copy", "Line", "sn-top", "compressor-2", "group:kick")
-        assert as_json(data, "tool", "remove", "Line", "sn-top", "compressor-2")["move"]
-        as_json(data, "path", "add", "Line", "crush", "--name", "Dirt")
-        as_json(data, "set", "Line", 'mics.sn-top.sends=[{"id": "crush", "level_db": -6}]')
-        crush = next(p for p in as_json(data, "path", "list", "Line")["paths"] if p["id"] == "crush")
-        assert (crush["name"], crush["fed_by"]) == ("Dirt", {"mic:sn-top": -6.0})
-        as_json(data, "path", "remove", "Line", "crush")
-        as_json(data, "group", "add", "Line", "Low drums", "kd-in")
-        as_json(data, "rename", "Line", "group:low-drums", "Bottom")
-        bottom = as_json(data, "group", "list", "Line")["groups"][-1]
-        assert (bottom["id"], bottom["name"], bottom["members"]) == ("low-drums", "Bottom", ["kd-in"])
-        as_json(data, "group", "remove", "Line", "low-drums")
-        for args, words in (
-            (("tool", "add", "Line", "sn-top", "flanger"), "unknown tool 'flanger'"),
-            (("tool", "move", "Line", "sn-top", "grit", "1"), "no tool 'grit'"),
-            (("path", "add", "Line", "glue"), "unknown 'glue'"),
-            (("group", "remove", "Line", "brass"), "no 'group:brass'"),
-        ):
-            done = arkund(data, *args, check=False)
-            assert done.returncode == 2
-            assert words in done.stderr
+        assert {"kind", "id", "on", "hits_db", "between_db"} <= set(row["tools"][0])
+        punch = as_json(data, "path", "list", "Line")["paths"][0]
+        assert punch["fed_by"]["mic:sn-top"] == 0.0
+        assert as_json(data, "group", "list", "Line")["groups"][0]["members"] == ["kd-in", "kd-out"]
+        done = arkund(data, "tool", "add", "Line", "sn-top", "flanger", check=False)
+        assert done.returncode == 2
+        assert "unknown tool 'flanger'" in done.stderr
 
     def test_kept_safe(self, data, tmp_path):
         """archive, restore, doctor, share: the documented shapes."""

@@ -96,7 +96,7 @@ class TestCluster:
         """The other takes the print over; the files are those that this machine prints alone."""
         data = tmp_path / "data"
         number = as_json(data, "import", long_folder)["session"]
-        arkund(data, "set", number, "mics.sn-top.tools.gate.on=true", "kit.tools.limiter.on=true", "punch.on=true")
+        arkund(data, "set", number, "mics.sn-top.tools.gate.on=true", "kit.tools.limiter.on=true")
         arkund(data, "print", number, tmp_path / "here")
 
         monkeypatch.setenv("ARKUND_EXECUTOR", f"dask://{cluster.address}")

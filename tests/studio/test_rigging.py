@@ -170,5 +170,6 @@ class TestFormerArchives:
         assert (data["undo"], data["redo"]) == ("", "")
         moves.apply(session.pk, {"mics.snare-top.tools.gate.range_db": 9.0}, step="clean", title="less")
         assert moves.undo(session.pk).title == "less"
+        session.refresh_from_db()
         again = archiving.restore(archiving.archive(session, tmp_path / "again.zip"))
         assert [m.schema for m in again.moves.all()] == [1] * 8 + [SCHEMA]

@@ -59,17 +59,6 @@ def of_cascades(cascades: Iterable[Sequence[Biquad]]) -> Reach:
     return Reach(max((sum(section.settle_samples() for section in cascade) for cascade in cascades), default=0))
 
 
-def widest(several: Iterable[Reach]) -> Reach:
-    """Return what is enough for each of several operations side by side."""
-    out = NOTHING
-    for each in several:
-        pad = max(len(out.slow), len(each.slow))
-        mine, theirs = ((0.0,) * (pad - len(slow)) + slow for slow in (out.slow, each.slow))
-        slow = tuple(max(pair) for pair in zip(mine, theirs, strict=True))
-        out = Reach(max(out.exact, each.exact), slow, max(out.after, each.after))
-    return out
-
-
 @lru_cache(maxsize=512)
 def forgotten(time_constants: tuple[float, ...]) -> float:
     """Return after what time a row of followers is right, in the unit of their time constants.

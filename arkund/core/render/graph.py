@@ -6,7 +6,7 @@ by spans, ``stream`` from start to end. Which strip goes where, with what gain, 
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from graphlib import TopologicalSorter
@@ -292,12 +292,3 @@ def pan_gains(pan: float) -> tuple[float, float]:
 def balance_gains(pan: float) -> tuple[float, float]:
     """Return the gains of a stereo strip's sides: both 0 dB in the middle, towards a side the other one falls."""
     return min(1.0, 1.0 - pan), min(1.0, 1.0 + pan)
-
-
-def mics_under(rig: Rig, feeds: Sequence[Feed]) -> set[str]:
-    """Return the ids of the mics that are heard in a sum."""
-    out: set[str] = set()
-    for feed in feeds:
-        strip = rig.strips[feed.strip]
-        out |= {strip.mic.id} if strip.mic else mics_under(rig, strip.feeds)
-    return out

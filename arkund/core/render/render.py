@@ -58,6 +58,8 @@ def render(
         raise SettingsError(f"span: {span[0]} to {span[1]} does not lie within {within[0]} to {within[1]}.")
     recordings = assembled(plan, recordings)
     rig = graph.build(plan, recordings, output)
+    if not output:
+        raise SettingsError("output: one is needed.")
     where = windows(rig, span, recordings.sample_rate_hz, within)
     # Nothing that renders may refer to what holds it: in a circle, all that it rendered would stay until the collector comes by.
     check = functools.partial(_check, cancelled)

@@ -43,11 +43,6 @@ class Strip(Settings):
         """Return how much of the strip a path gets, OFF_DB for nothing."""
         return next((send.level_db for send in self.sends if send.id == path_id), OFF_DB)
 
-    def with_send(self, path_id: str, level_db: float) -> tuple[Send, ...]:
-        """Return the strip's sends with one of them at another level."""
-        others = tuple(send for send in self.sends if send.id != path_id)
-        return others if level_db <= OFF_DB else (*others, Send(id=path_id, level_db=level_db))
-
     def first(self, kind: str) -> Tool | None:
         """Return the first tool of a kind, None where there is none."""
         return next((tool for tool in self.tools if tool.kind == kind), None)

@@ -60,14 +60,14 @@ def tool_add(session: str, strip: str, kind: str, at: int | None, as_json: bool)
     emit(data, as_json, lines)
 
 
-@tool.command("move")
+@tool.command("move", context_settings={"ignore_unknown_options": True})
 @click.argument("session")
 @click.argument("strip")
 @click.argument("tool_id")
 @click.argument("by", type=int)
 @json_option
 def tool_move(session: str, strip: str, tool_id: str, by: int, as_json: bool) -> None:
-    """Move a tool so many places later in its row (after --, a negative number is earlier); one Move."""
+    """Move a tool so many places later in its row (-1 is one earlier); one Move."""
     from arkund.studio.services import rigging
 
     data, lines = _said(rigging.move_tool(session_of(session), strip, tool_id, by))

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from arkund.core.dsp.filters import bell
-from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower, widest
+from arkund.core.dsp.reach import NOTHING, Reach, of_cascades, of_follower
 
 RATE = 48_000
 
@@ -51,15 +51,3 @@ class TestBefore:
         both = key + Reach(480, after=48) + of_follower(10.0, RATE)
         assert both.before == key.exact + 480 + of_follower(10.0, RATE).before
         assert both.after == 48
-
-
-class TestWidest:
-    """One reach for several side by side."""
-
-    def test_enough_for_each(self):
-        """None of them needs more, in any respect."""
-        several = [Reach(100, (480.0,), 5), Reach(700, (), 9), Reach(0, (96.0, 4800.0), 0)]
-        found = widest(several)
-        assert found == Reach(700, (96.0, 4800.0), 9)
-        assert all(found.before >= each.before for each in several)
-        assert widest([]) == NOTHING

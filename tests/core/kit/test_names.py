@@ -138,7 +138,7 @@ class TestPieces:
             ("kick", "sub", "kick"),
             ("tom3", "close", "toms"),
             ("floor", "close", "toms"),
-            ("kit", "overhead", "cymbals"),
+            ("kit", "overhead", "overheads"),
             ("kit", "room", "rooms"),
         ],
     )
