@@ -10,6 +10,7 @@ import soundfile
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import SCHEMA
+from arkund.core.rig import changes
 from arkund.studio.models import Move
 from arkund.studio.services import archiving, moves, rigging
 from arkund.studio.services.measuring import Measure
@@ -24,22 +25,29 @@ def tools(session, strip: str) -> list[str]:
     return [tool.id for tool in session.plan.mic(strip).tools]
 
 
+def change(session, what, *args):
+    """Change the rig as it stands now."""
+    session.refresh_from_db()
+    of = session if what is rigging.set_key else session.plan
+    return rigging.make(session, what(of, *args))
+
+
 class TestTools:
     """Each is a Move, and can be taken back."""
 
     def test_add_move_copy_remove(self, session):
         """A second compressor goes where it is wanted; the other strip gets the settings."""
-        rigging.add_tool(session, "sn-top", "compressor")
+        change(session, changes.add_tool, "sn-top", "compressor")
         assert tools(session, "sn-top") == ["gate", "tone", "shaper", "compressor", "compressor-2"]
-        rigging.move_tool(session, "sn-top", "compressor-2", -3)
+        change(session, changes.move_tool, "sn-top", "compressor-2", -3)
         assert tools(session, "sn-top") == ["gate", "compressor-2", "tone", "shaper", "compressor"]
         moves.apply(session.pk, {"mics.sn-top.tools.compressor-2.ratio": 7.0}, step="punch", title="7:1")
         session.refresh_from_db()
-        rigging.copy_tool(session, "sn-top", "compressor-2", ["group:kick", "mic:kd-in"])
+        change(session, changes.copy_tool, "sn-top", "compressor-2", ["group:kick", "mic:kd-in"])
         session.refresh_from_db()
         assert [(tool.id, tool.ratio) for tool in session.plan.groups[0].tools] == [("compressor", 7.0)]
         assert session.plan.mic("kd-in").first("compressor").ratio == 7.0
-        rigging.remove_tool(session, "sn-top", "gate")
+        change(session, changes.remove_tool, "sn-top", "gate")
         assert "gate" not in tools(session, "sn-top")
         while moves.undo(session.pk):
             pass
@@ -48,20 +56,20 @@ class TestTools:
     def test_what_is_not_there(self, session):
         """Is said, and nothing is changed."""
         with pytest.raises(SettingsError, match="no tool 'grit-7' in this row; there are gate"):
-            rigging.remove_tool(session, "sn-top", "grit-7")
+            change(session, changes.remove_tool, "sn-top", "grit-7")
         with pytest.raises(SettingsError, match="no 'path:glow'"):
-            rigging.add_tool(session, "path:glow", "gate")
+            change(session, changes.add_tool, "path:glow", "gate")
         with pytest.raises(SettingsError, match="unknown tool 'flanger'"):
-            rigging.add_tool(session, "sn-top", "flanger")
+            change(session, changes.add_tool, "sn-top", "flanger")
         assert not Move.objects.exists()
 
     def test_effects(self, session):
         """What a tool does is what its settings say, at hits and between."""
-        changes = {
+        settings = {
             "mics.sn-top.tools.compressor": {"kind": "compressor", "on": True, "threshold_db": 0.0, "makeup_db": 5.0},
             "mics.sn-top.tools.gate": {"kind": "gate", "on": True, "threshold_db": -24.0, "range_db": 30.0, "release_ms": 30.0},
         }  # fmt: skip
-        moves.apply(session.pk, changes, step="punch", title="t")
+        moves.apply(session.pk, settings, step="punch", title="t")
         session.refresh_from_db()
         found = Measure(session).effects("mic:sn-top")
         assert (found["compressor"].hits_db, found["compressor"].between_db) == pytest.approx((5.0, 5.0), abs=0.1)
@@ -76,19 +84,19 @@ class TestKeys:
 
     def test_strikes_are_frozen(self, session):
         """As they are found now, with their levels; a piece without hits is refused."""
-        rigging.add_tool(session, "group:overheads", "compressor")
+        change(session, changes.add_tool, "group:overheads", "compressor")
         session.refresh_from_db()
-        rigging.set_key(session, "group:overheads", "compressor", "hits:snare")
+        change(session, rigging.set_key, "group:overheads", "compressor", "hits:snare")
         session.refresh_from_db()
         (struck,) = session.plan.struck
         assert len(struck.strikes) == len(Measure(session).hits["snare"])
         assert session.plan.groups[4].tools[0].key.of == "hits:snare"
         with pytest.raises(SettingsError, match="no hits of 'crash'"):
-            rigging.set_key(session, "group:overheads", "compressor", "hits:crash")
+            change(session, rigging.set_key, "group:overheads", "compressor", "hits:crash")
         with pytest.raises(SettingsError, match="a tone listens to nothing"):
-            rigging.set_key(session, "sn-top", "tone", "mic:kd-in")
+            change(session, rigging.set_key, "sn-top", "tone", "mic:kd-in")
         with pytest.raises(SettingsError, match="in a circle"):
-            rigging.set_key(session, "sn-top", "compressor", "group:snare")
+            change(session, rigging.set_key, "sn-top", "compressor", "group:snare")
 
 
 class TestStrips:
@@ -96,15 +104,15 @@ class TestStrips:
 
     def test_a_path_comes_and_goes(self, session):
         """With all that is sent to it."""
-        rigging.add_path(session, "crush")
+        change(session, changes.add_path, "crush")
         session.refresh_from_db()
-        changes = {
+        sends = {
             "mics.sn-top.sends": [{"id": "crush", "level_db": -3.0}],
             "groups.kick.sends": [{"id": "crush", "level_db": 0.0}],
         }
-        moves.apply(session.pk, changes, step="blend", title="sends")
+        moves.apply(session.pk, sends, step="blend", title="sends")
         session.refresh_from_db()
-        rigging.remove_path(session, "crush")
+        change(session, changes.remove_path, "crush")
         session.refresh_from_db()
         assert session.plan.paths == ()
         assert session.plan.mic("sn-top").sends == session.plan.groups[0].sends == ()
@@ -112,21 +120,21 @@ class TestStrips:
         session.refresh_from_db()
         assert session.plan.mic("sn-top").send_db("crush") == -3.0
         with pytest.raises(SettingsError, match="unknown 'glue'; known are punch"):
-            rigging.add_path(session, "glue")
+            change(session, changes.add_path, "glue")
 
     def test_a_group_comes_and_goes(self, session):
         """Its members go back where they belong."""
-        rigging.add_group(session, "Low drums", ["kd-in"])
+        change(session, changes.add_group, "Low drums", ["kd-in"])
         session.refresh_from_db()
         assert session.plan.mic("kd-in").group == "low-drums"
-        rigging.rename(session, "group:low-drums", "Bottom")
+        change(session, changes.rename, "group:low-drums", "Bottom")
         session.refresh_from_db()
         assert session.plan.groups[-1].name == "Bottom"
-        rigging.remove_group(session, "low-drums")
+        change(session, changes.remove_group, "low-drums")
         session.refresh_from_db()
         assert session.plan.mic("kd-in").group == ""
         with pytest.raises(SettingsError, match="name: one is needed"):
-            rigging.add_group(session, "  ")
+            change(session, changes.add_group, "  ")
 
     def test_by_a_page(self, client, session):
         """The same, by what a page sends; a stale page is told."""
@@ -134,9 +142,13 @@ class TestStrips:
         def ask(**body):
             return client.post(f"/s/{session.pk}/rig", json.dumps(body), content_type="application/json")
 
-        assert ask(do="add-tool", strip="kit", kind="tone", version=0).json()["title"] == "kit: tone added"
+        assert (
+            ask(do="add-tool", step="punch", strip="kit", kind="tone", version=0).json()["title"] == "kit: tone added"
+        )
+        assert session.moves.get().step == "punch"
         assert ask(do="add-tool", strip="kit", kind="tone", version=0).status_code == 409
         assert ask(do="fly", version=1).status_code == 400
+        assert ask(do="add-tool", step="sweep", strip="kit", kind="tone", version=1).status_code == 400
         assert ask(do="copy-tool", strip="kit", tool="tone", others=[], version=1).status_code == 400
         assert client.get(f"/s/{session.pk}/blend/data?of=kit").json()["chart"]["row"]["tools"][0]["id"] == "tone"
 

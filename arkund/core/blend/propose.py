@@ -61,8 +61,9 @@ def propose_mix(plan) -> Finding:
 
 def kit_start(kit: Kit) -> Compressor:
     """Return the kit's compressor as it usually starts, its threshold still to be measured."""
-    mine = kit.first("compressor") or usual.kit().first("compressor")
-    return mine.replace(on=True, ratio=2.0, attack_ms=30.0, release_ms=120.0)
+    usually = usual.kit().first("compressor")
+    mine = kit.first("compressor") or usually
+    return mine.replace(on=True, ratio=usually.ratio, attack_ms=usually.attack_ms, release_ms=usually.release_ms)
 
 
 def propose_kit(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -> Finding:

@@ -41,12 +41,18 @@ def width_for(count: int) -> int:
 
 def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndarray:
     """Return channels [each shape=(samples,)] side by side as a bank, each beginning some samples after the bank does; without ``late`` at once."""
-    rows, late = [np.ascontiguousarray(channel, np.float32) for channel in channels], late or [0] * len(channels)
-    samples = max(count + row.size for count, row in zip(late, rows, strict=True))
-    full = len(rows) == width_for(len(rows)) and all(row.size == samples for row in rows)  # nothing is silent
-    bank = np.empty((samples, len(rows)), np.float32) if full else empty_bank(samples, len(rows))
-    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
+    samples = max(count + len(row) for count, row in zip(late or [0] * len(channels), channels, strict=True))
+    bank = np.empty((samples, width_for(len(channels))), np.float32)
+    fill(bank, channels, late)
     return bank
+
+
+def fill(bank: np.ndarray, channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> None:
+    """Write channels [each shape=(samples,)] side by side into a bank of any content, as ``bank_of`` would; all else becomes silent."""
+    rows, late = [np.ascontiguousarray(channel, np.float32) for channel in channels], late or [0] * len(channels)
+    if len(rows) < bank.shape[1] or any(row.size < bank.shape[0] for row in rows):
+        bank.fill(0.0)
+    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
 
 
 def scratch(samples: int, width: int) -> np.ndarray:
@@ -60,21 +66,6 @@ def scratch(samples: int, width: int) -> np.ndarray:
         if values <= MOST_SCRATCH:
             _room.values = room
     return room[:values].reshape(samples, width)
-
-
-def fill_late(bank: np.ndarray, channels: Sequence[np.ndarray], late: Sequence[int]) -> None:
-    """Write channels side by side into a bank of any content, each beginning some samples after it does; all else becomes silent."""
-    bank.fill(0.0)
-    rows = [np.ascontiguousarray(channel, np.float32) for channel in channels]
-    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
-
-
-def fill(bank: np.ndarray, channels: Sequence[np.ndarray]) -> None:
-    """Write channels [each shape=(samples,)] side by side into a bank of their length; lanes that are not used become silent."""
-    if bank.shape[1] > len(channels):
-        bank.fill(0.0)
-    rows = [np.ascontiguousarray(channel, np.float32) for channel in channels]
-    _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened([0] * len(rows)), False)
 
 
 def separate(bank: np.ndarray, rows: Sequence[np.ndarray], late: Sequence[int]) -> None:

@@ -2,11 +2,13 @@
 
 from collections.abc import Sequence
 from functools import lru_cache, reduce
+from itertools import accumulate, combinations
 
 from arkund.core.dsp.bank import BLOCK, WIDE, width_for
 from arkund.core.tools.tool import Tool, module_of
 
 Kinds = tuple[str, ...]
+Group = tuple[Kinds, list[int]]  # kinds of tools, and the strips that go through them
 COST = {4: 1.0, 8: 1.2, 16: 1.7}  # of a tool over a bank, by its width
 
 
@@ -27,6 +29,7 @@ class Bank:
             self.runs.append(module_of(kind).Run(lanes, sample_rate_hz, self.width, channels == 2))
         # In whole blocks, so that no strip's samples depend on how far those beside it look ahead.
         self.aheads = tuple(-(-run.ahead // BLOCK) * BLOCK for run in self.runs)
+        self.behind = tuple(accumulate(self.aheads))  # rows by which each tool ends earlier than what is known
         self.ahead = sum(self.aheads)  # samples beyond those that are done that must be known
 
 
@@ -39,18 +42,21 @@ def merged(rows: tuple[Kinds, ...]) -> tuple[Kinds, tuple[tuple[int, ...], ...]]
     return tuple(kinds[k] for k in used), tuple(tuple(used.index(place) for place in mine) for mine in places)
 
 
+@lru_cache(maxsize=4096)
 def _supersequence(a: Kinds, b: Kinds) -> Kinds:
     """Return the shortest row that holds both, by dynamic programming over their common parts."""
-    best: list[list[Kinds]] = [[b[:k] for k in range(len(b) + 1)]]
-    for i in range(len(a)):
-        row = [a[: i + 1]]
-        for k in range(len(b)):
-            if a[i] == b[k]:
-                row.append((*best[i][k], a[i]))
-            else:
-                row.append(min((*best[i][k + 1], a[i]), (*row[k], b[k]), key=len))
-        best.append(row)
-    return best[-1][-1]
+    common = [[0] * (len(b) + 1) for _ in range(len(a) + 1)]  # the most that the rest of both have in common
+    for i in reversed(range(len(a))):
+        mine, below = common[i], common[i + 1]
+        for k in reversed(range(len(b))):
+            mine[k] = below[k + 1] + 1 if a[i] == b[k] else max(below[k], mine[k + 1])
+    out, i, k = [], 0, 0
+    while i < len(a) and k < len(b):
+        both = a[i] == b[k]
+        first = both or common[i + 1][k] >= common[i][k + 1]
+        out.append(a[i] if first else b[k])
+        i, k = i + first, k + (both or not first)
+    return (*out, *a[i:], *b[k:])
 
 
 def _places(row: Kinds, kinds: Kinds) -> tuple[int, ...]:
@@ -74,21 +80,23 @@ def shared_out(rows: tuple[Kinds, ...], channels: int, least: int = 1) -> tuple[
         groups.setdefault(row, []).append(number)
     banks = list(groups.items())
     while len(banks) > 1:
-        savings = [
-            (_cost(a, channels) + _cost(b, channels) - _cost(both, channels), i, k, both)
-            for i, a in enumerate(banks)
-            for k, b in enumerate(banks[:i])
-            if (both := (_supersequence(a[0], b[0]), sorted(a[1] + b[1])))
-        ]
-        saving, i, k, both = max(savings)
+        saving, one, other = max((_saving(*pair, channels), *pair) for pair in combinations(banks, 2))
         if saving <= 0.0:
             break
-        banks = [bank for number, bank in enumerate(banks) if number not in (i, k)] + [both]
+        banks = [bank for bank in banks if bank not in (one, other)] + [_together(one, other)]
     banks.sort(key=lambda bank: bank[1][0])
     return tuple(part for _, members in banks for part in _parts(members, channels, least if len(banks) == 1 else 1))
 
 
-def _cost(bank: tuple[Kinds, list[int]], channels: int) -> float:
+def _together(a: Group, b: Group) -> Group:
+    return _supersequence(a[0], b[0]), sorted(a[1] + b[1])
+
+
+def _saving(a: Group, b: Group, channels: int) -> float:
+    return _cost(a, channels) + _cost(b, channels) - _cost(_together(a, b), channels)
+
+
+def _cost(bank: Group, channels: int) -> float:
     kinds, members = bank
     full, rest = divmod(len(members) * channels, WIDE)
     return (len(kinds) + 0.5) * (full * COST[WIDE] + (COST[width_for(rest)] if rest else 0.0))

@@ -66,7 +66,7 @@ class Strip:
     @property
     def keyed_by(self) -> tuple[str, ...]:
         """What its tools' detectors listen to elsewhere."""
-        return tuple(tool.key.of for tool in self.tools if hasattr(tool, "key") and tool.key.of)
+        return tuple(tool.listens_to for tool in self.tools if tool.listens_to)
 
     @property
     def kinds(self) -> tuple[str, ...]:
@@ -90,11 +90,11 @@ class Rig:
 
     def key_of(self, feeds: Feeds) -> str:
         """Return the key of a sum."""
-        return hashed([[self.strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds])
+        return _sum_key(self.strips, feeds)
 
 
-def build(plan: Plan, recordings: Recordings, wanted: str = "") -> Rig:
-    """Return the rig of a Plan; with ``wanted``, a rig for this output alone where it is a drum.
+def build(plan: Plan, recordings: Recordings, wanted: str | None = None) -> Rig:
+    """Return the rig of a Plan; with ``wanted``, a rig that has this output.
 
     Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (through the tools of its groups),
     ``alone:MIC`` (at its level and place). Raises SettingsError for an output that is not known.
@@ -113,20 +113,18 @@ class _Builder:
             KIT: plan.kit,
         }
         self.edits = edits_key(plan)
-        self.altered = hash((plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers))
+        self.altered = _stand_in(plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers)
         self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})
         self.strips: dict[str, Strip] = {}
         self.elsewhere: dict[str, str] = {}
 
-    def rig(self, wanted: str) -> Rig:
+    def rig(self, wanted: str | None) -> Rig:
         plan = self.plan
         wired = {name: tuple(before) for name, before in feeds_of(plan.mics, plan.groups, plan.paths).items()}
         into_kit = [name for name in self.settings if name != KIT and self._goes_to_kit(name)]
         wired[KIT] = tuple(into_kit)
         heard = hearing(plan)
-        only: frozenset[str] | None = None
-        if wanted.startswith("drum:"):
-            only = frozenset(mic.id for mic in plan.mics if f"drum:{mic.piece}" == wanted)
+        drum = [mic.id for mic in plan.mics if f"drum:{mic.piece}" == wanted]
         generations = []
         for names in _generations(wired):
             rows = [tuple(tool.kind for tool in self.settings[name].tools if tool.on) for name in names]
@@ -134,10 +132,10 @@ class _Builder:
             generations.append(tuple(tuple(names[k] for k in bank) for bank in shared_out(tuple(rows), channels)))
         self.order = {name: k for k, name in enumerate(n for banks in generations for bank in banks for n in bank)}
         for name in self.order:
-            self.strips[name] = self._strip(name, self._sum(self._feeds(name, heard, only)))
-        outputs = self._outputs(heard) if only is None else {wanted: self._drum(only)}
-        if wanted and not wanted.startswith("strip:") and (wanted not in outputs or (only is not None and not only)):
-            known = sorted({*self._outputs(heard), *(f"drum:{mic.piece}" for mic in plan.mics)})
+            self.strips[name] = self._strip(name, self._sum(self._feeds(name, heard, drum)))
+        outputs = self._outputs(heard) | ({wanted: self._drum(drum)} if drum else {})
+        if wanted is not None and not wanted.startswith("strip:") and wanted not in outputs:
+            known = sorted({*outputs, *(f"drum:{mic.piece}" for mic in plan.mics)})
             raise SettingsError(f"output: unknown {wanted!r}; known are {', '.join(known)}.")
         return Rig(self.strips, tuple(generations), wired, outputs, self._stems(heard))
 
@@ -164,24 +162,22 @@ class _Builder:
             out[feed.strip] = Feed(feed.strip, mine.left + feed.left, mine.right + feed.right) if mine else feed
         return tuple(sorted(out.values(), key=lambda feed: self.order[feed.strip]))
 
-    def _feeds(self, name: str, heard: Hearing, only: frozenset[str] | None) -> Iterator[Feed]:
-        """Yield what a strip gets. only : the mics of a drum that is listened to by itself, dry"""
+    def _feeds(self, name: str, heard: Hearing, drum: list[str]) -> Iterator[Feed]:
+        """Yield what a strip gets. drum : the mics that alone are heard in their groups, where a drum is listened to by itself"""
         kind, _, strip = name.partition(":")
-        mics = heard.mics if only is None else only
         if kind == "group":
+            members = [mic for mic, into in self.group_of.items() if into == strip]
+            if mine := [mic for mic in members if mic in drum]:
+                yield from (self._at_level(f"mic:{mic}") for mic in mine)
+                return
+            yield from (self._at_level(f"mic:{mic}") for mic in members if mic in heard.mics)
             yield from (
-                self._at_level(f"mic:{mic}") for mic, into in self.group_of.items() if into == strip and mic in mics
+                self._at_level(f"path:{p.id}") for p in self.plan.paths if p.into == strip and p.id in heard.paths
             )
-            yield from (
-                self._at_level(f"path:{p.id}")
-                for p in self.plan.paths
-                if p.into == strip and p.id in heard.paths and only is None
-            )
-        elif kind == "path" and only is None:
-            for source, sounds in (("mic", heard.mics), ("group", heard.groups), ("path", heard.paths)):
-                for each in sounds:
-                    if (send_db := self.settings[f"{source}:{each}"].send_db(strip)) > OFF_DB:
-                        yield self._placed(f"{source}:{each}", send_db)
+        elif kind == "path":
+            for each, settings in self.settings.items():
+                if heard.sounds(each) and (send_db := settings.send_db(strip)) > OFF_DB:
+                    yield self._placed(each, send_db)
         elif kind == KIT:
             yield from (self._at_level(each) for each in self._into_kit(heard))
 
@@ -214,16 +210,15 @@ class _Builder:
         into = [name.replace("mic:", "alone:") for name in self._into_kit(heard)]
         return tuple(name for name in into if name.startswith("alone:") or self.strips[name].feeds)
 
-    def _drum(self, mics: frozenset[str]) -> Feeds:
+    def _drum(self, mics: list[str]) -> Feeds:
         """Return a drum by itself, through the tools of the groups that its mics belong to."""
-        names = {f"group:{into}" if (into := self.group_of[mic]) else f"mic:{mic}" for mic in mics}
+        names = dict.fromkeys(f"group:{into}" if (into := self.group_of[mic]) else f"mic:{mic}" for mic in mics)
         return self._sum(self._at_level(name) for name in names)
 
     def _strip(self, name: str, feeds: Feeds) -> Strip:
         settings = self.settings[name]
         mic = settings if isinstance(settings, MicPlan) else None
-        sum_of = [[self.strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds]
-        key = self._source(mic) if mic else hashed(sum_of)
+        key = self._source(mic) if mic else _sum_key(self.strips, feeds)
         keys, reaches, row = [key], [], NOTHING
         for tool in settings.tools:
             row += _reach(tool, self.rate)
@@ -246,12 +241,18 @@ class _Builder:
 
     def _heard_by(self, tool: Tool) -> str:
         """Return the key of what a tool's detector listens to elsewhere."""
-        of = tool.key.of if hasattr(tool, "key") else ""
+        of = tool.listens_to or ""
         if of.startswith("group:"):
             return self.strips[of].keys[-1]
         if of and of not in self.elsewhere:
             self.elsewhere[of] = hashed(content(self.plan, self.recordings, of))
         return self.elsewhere.get(of, "")
+
+
+@lru_cache(maxsize=16)
+def _stand_in(*content: object) -> object:
+    """Return what stands for content in keys of this process: the same for equal content, which is compared once and not mic by mic."""
+    return object()
 
 
 # Remembered, because a change leaves nearly all of them as they were.
@@ -276,6 +277,10 @@ def _generations(wired: dict[str, tuple[str, ...]]) -> Iterator[list[str]]:
         for mics in (True, False):
             if some := [name for name in ready if name.startswith("mic:") == mics]:
                 yield some
+
+
+def _sum_key(strips: dict[str, Strip], feeds: Feeds) -> str:
+    return hashed([[strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds])
 
 
 def hashed(content: object) -> str:

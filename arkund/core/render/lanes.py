@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from arkund.core.beside import shared
-from arkund.core.dsp.bank import NARROW, fill_late, scratch, separate
+from arkund.core.dsp.bank import NARROW, fill, scratch, separate
 from arkund.core.render.banks import Bank, shared_out
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import KIT, Feed, Feeds, Rig, Strip
@@ -96,7 +96,7 @@ class Lanes:
     def groups_heard_by(self, name: str) -> list[str]:
         """Return the groups that the tools of a strip listen to that are still to be run."""
         tools = {tool for lane in self.asked[name] for tool in lane.strip.tools[lane.number if lane.row else 0 :]}
-        return [tool.key.of for tool in tools if hasattr(tool, "key") and tool.key.of.startswith("group:")]
+        return [tool.listens_to for tool in tools if (tool.listens_to or "").startswith("group:")]
 
     def take_in(self, name: str, audio: np.ndarray) -> None:
         """Take what comes into all parts of a strip [shape=(2, samples)]. It is not kept: to add it up again takes less than fresh memory would."""
@@ -171,27 +171,39 @@ class Lanes:
                 self._cache.put(lane.key(0), *window, lane.row.audio)
         bank = Bank([lane.strip.tools[lane.number :] for lane in lanes], lanes[0].strip.channels, self._rate)
         if bank.runs:
-            _Way(lanes, bank, self.key_of).run(executor, self.check, self._cache)
+            way = _Way(lanes, bank, self.key_of)
+            way.run(executor, self.check)
+            for lane, made in zip(lanes, way.made(), strict=True):
+                self._put(lane, made)
+
+    def _put(self, lane: Lane, made: list[Row]) -> None:
+        """Take what the rest of a lane's tools gave, and keep it."""
+        for row in made:
+            if lane.strip.name == self.watched:
+                lane.past.append(lane.row)
+            lane.number, lane.row = lane.number + 1, row
+            if lane.strip.name != KIT or lane.rest:  # what leaves the kit is kept as an output
+                self._cache.put(lane.key(lane.number), *row.window, row.audio)
 
     def key_of(self, lane: Lane, number: int) -> list[np.ndarray] | None:
         """Return what the detector of a lane's tool hears elsewhere while it runs, a row for each channel; None where it hears the lane itself."""
         tool, window = lane.strip.tools[number], lane.window(number)
-        if not (hasattr(tool, "key") and tool.key.of):
+        if not tool.listens_to:
             return None
-        if not tool.key.of.startswith("group:"):
+        if not tool.listens_to.startswith("group:"):
             return [self._keys.read(tool.key, *window)] * lane.strip.channels
-        pieces = [rows for _, rows in self.over([tool.key.of], window)]
+        pieces = [rows for _, rows in self.over([tool.listens_to], window)]
         left, right = (np.concatenate(side) for side in zip(*pieces, strict=True))
         return [left, right] if lane.strip.channels == 2 else [np.float32(0.5) * (left + right)]
 
 
 class _Way:
-    """A bank of lanes on its way through its tools: where each lane begins, and what is kept of it, tool by tool."""
+    """A bank of lanes on its way through its tools: where each lane begins, and what it gives, tool by tool."""
 
     def __init__(self, lanes: list[Lane], bank: Bank, key_of: Callable[[Lane, int], list[np.ndarray] | None]) -> None:
-        self.lanes, self.bank, self.channels, self.key_of = lanes, bank, lanes[0].strip.channels, key_of
+        self.lanes, self.bank, self.channels = lanes, bank, lanes[0].strip.channels
         earliest = max(lane.place.leads[lane.number] for lane in lanes)
-        self.numbers = [lane.number for lane in lanes]  # of tools that each lane has been through
+        numbers = [lane.number for lane in lanes]  # of tools that each lane has been through
         self.late: list[list[int]] = []  # by tool of the bank: the row at which each lane begins after it
         self.rows: list[list[Row | None]] = []  # likewise: what it gives, None where it is a wire
         late = [earliest - lane.place.leads[lane.number] for lane in lanes]
@@ -202,43 +214,38 @@ class _Way:
             made, heard, before = [], [], late
             for k, lane in enumerate(lanes):
                 mine = place in bank.places[k]
-                heard.append(key_of(lane, self.numbers[k]) if mine else None)
-                self.numbers[k] += mine
-                window = lane.window(self.numbers[k])
+                heard.append(key_of(lane, numbers[k]) if mine else None)
+                numbers[k] += mine
+                window = lane.window(numbers[k])
                 room = np.empty((self.channels, window[1] - window[0]), np.float32) if mine else None
                 made.append(Row(room, window) if mine else None)
                 if mine:
-                    late = [*late[:k], earliest - lane.place.leads[self.numbers[k]], *late[k + 1 :]]
+                    late = [*late[:k], earliest - lane.place.leads[numbers[k]], *late[k + 1 :]]
             self.begins.append(before)
             self.keys.append(heard)
             self.late.append(late)
             self.rows.append(made)
 
-    def run(self, executor: Executor | None, check: Callable[[], None], cache: SpanCache) -> None:
+    def run(self, executor: Executor | None, check: Callable[[], None]) -> None:
+        """Run all lanes through all tools."""
         audio = self._begin()
         begins = [min(late) for late in [self.first, *self.late]][: len(self.bank.runs)]
         keys = [self._key_bank(place, audio) for place in range(len(self.bank.runs))]
         Pipeline(self.bank, audio, begins, check, lambda *done: self._keep(audio, *done), keys).run(executor)
-        for k, lane in enumerate(self.lanes):
-            for row in (made[k] for made in self.rows if made[k]):
-                lane.past.append(lane.row)
-                lane.number, lane.row = lane.number + 1, row
-                if lane.strip.name != KIT or lane.rest:  # what leaves the kit is kept as an output
-                    cache.put(lane.key(lane.number), *row.window, row.audio)
+
+    def made(self) -> list[list[Row]]:
+        """Return what each of its own tools gave, lane by lane."""
+        return [[row for row in rows if row] for rows in zip(*self.rows, strict=True)]
 
     def _begin(self) -> np.ndarray:
         """Return the bank before its first tool, as long as the last of what comes out needs."""
         sides = [side for lane in self.lanes for side in lane.row.over(lane.window(lane.number))]
         late = [at for at in self.first for _ in range(self.channels)]
-        longest, behind = max(begin + side.size for begin, side in zip(late, sides, strict=True)), 0
-        for place, ahead in enumerate(self.bank.aheads):
-            behind += ahead
-            ends = (
-                late + row.audio.shape[1] for late, row in zip(self.late[place], self.rows[place], strict=True) if row
-            )
-            longest = max(longest, max(ends) + behind)
-        audio = scratch(longest, self.bank.width)
-        fill_late(audio, sides, late)
+        ends = [begin + side.size for begin, side in zip(late, sides, strict=True)]
+        for behind, begins, rows in zip(self.bank.behind, self.late, self.rows, strict=True):
+            ends += [begin + row.audio.shape[1] + behind for begin, row in zip(begins, rows, strict=True) if row]
+        audio = scratch(max(ends), self.bank.width)
+        fill(audio, sides, late)
         return audio
 
     def _key_bank(self, place: int, audio: np.ndarray) -> np.ndarray | None:

@@ -7,7 +7,6 @@ while a piece is in one, the piece before it is in the next.
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
-from itertools import accumulate
 from time import sleep
 
 import numpy as np
@@ -42,7 +41,7 @@ class Pipeline:
         self._runs, self._audio, self._check, self._kept = bank.runs, audio, check, done
         self._keys = keys or [None] * len(bank.runs)
         self._begins = begins
-        self._behind = list(accumulate(bank.aheads))  # rows by which each tool ends earlier
+        self._behind = bank.behind
         self._pieces = -(-audio.shape[0] // self._size()) if bank.runs else 0
         self._done = [0] * len(bank.runs)  # pieces
         self._free = [True] * len(bank.runs)

@@ -17,7 +17,7 @@ from arkund.core.render.keys import Keys
 from arkund.core.render.lanes import Lanes
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.sums import alike, empty_sum, interleaved, place
-from arkund.core.render.windows import Window, rounded, windows
+from arkund.core.render.windows import Place, Window, rounded, windows
 from arkund.core.rig import places, rows
 from arkund.core.takes.process import assembled
 
@@ -58,14 +58,9 @@ def render(
         raise SettingsError(f"span: {span[0]} to {span[1]} does not lie within {within[0]} to {within[1]}.")
     recordings = assembled(plan, recordings)
     rig = graph.build(plan, recordings, output)
-    if not output:
-        raise SettingsError("output: one is needed.")
     where = windows(rig, span, recordings.sample_rate_hz, within)
     # Nothing that renders may refer to what holds it: in a circle, all that it rendered would stay until the collector comes by.
-    check = functools.partial(_check, cancelled)
-    sources, rate = Sources(plan, recordings), recordings.sample_rate_hz
-    lanes = Lanes(rig, where, sources, Keys(plan, sources, rate), cache or SpanCache(), check, rate)
-    work = _Work(rig, lanes, executor)
+    work = _Work(rig, _lanes(plan, recordings, rig, where, cache, functools.partial(_check, cancelled)), executor)
     if output.startswith("strip:"):
         return work.mic(plan.mic(output[6:]).id, span)
     return work.output(output, span)
@@ -88,13 +83,22 @@ def row_of(
     mine = rig.strips[strip]
     if not (mine.mic or mine.feeds):
         return []
-    sources = Sources(plan, recordings)
-    lanes = Lanes(
-        rig, windows(rig, span, rate), sources, Keys(plan, sources, rate), cache or SpanCache(), lambda: None, rate
-    )
+    lanes = _lanes(plan, recordings, rig, windows(rig, span, rate), cache, lambda: None)
     lanes.watched = strip
     _Work(rig, lanes, executor).make(strip)
     return lanes.row_of(strip, span)
+
+
+def _lanes(
+    plan: Plan,
+    recordings: Recordings,
+    rig: graph.Rig,
+    where: dict[str, Place],
+    cache: SpanCache | None,
+    check: Callable[[], None],
+) -> Lanes:
+    sources, rate = Sources(plan, recordings), recordings.sample_rate_hz
+    return Lanes(rig, where, sources, Keys(plan, sources, rate), cache or SpanCache(), check, rate)
 
 
 def _check(cancelled: Callable[[], bool]) -> None:
@@ -201,13 +205,13 @@ def key_listen(plan: Plan, recordings: Recordings, strip: str, tool_id: str, spa
     mine, rate = places.named(plan, strip), recordings.sample_rate_hz
     at = rows.place_of(mine.strip.tools, tool_id)
     tool = mine.strip.tools[at]
-    if not hasattr(tool, "detector"):
+    if tool.listens_to is None:
         raise SettingsError(f"key: {tool_id} of {mine.words} has no detector.")
     before = rounded(tool.reach(rate).before, rate)
     lead = (span[0] - before, span[1])
-    if tool.key.of.startswith("group:"):
-        heard = render(plan, recordings, lead, tool.key.of)
-    elif tool.key.of:
+    if tool.listens_to.startswith("group:"):
+        heard = render(plan, recordings, lead, tool.listens_to)
+    elif tool.listens_to:
         heard = Keys(plan, Sources(plan, assembled(plan, recordings)), rate).read(tool.key, *lead)
     else:
         bare = places.with_strip(plan, mine.name, tools=mine.strip.tools[:at])

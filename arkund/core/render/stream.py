@@ -7,7 +7,6 @@ twice; what a tool looks ahead, those before it are ahead.
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from dataclasses import dataclass
-from itertools import accumulate
 
 import numpy as np
 
@@ -67,8 +66,8 @@ class Stream:
             [rig.outputs[stem] for stem in self.stems[first : first + STEMS_PER_BANK]]
             for first in range(0, len(self.stems), STEMS_PER_BANK)
         ]
-        self._sums = [_Sum(feeds, WIDE, self._ways, rig) for feeds in of_stems]
-        self._sums.append(_Sum([rig.outputs[KIT]], width_for(2), self._ways, rig))
+        self._sums = [_Sum(feeds, WIDE, self._ways) for feeds in of_stems]
+        self._sums.append(_Sum([rig.outputs[KIT]], width_for(2), self._ways))
         self._mics = [way for way in self._ways if way.channels == 1]
 
     def places(self) -> dict[str, tuple[int, int]]:
@@ -166,7 +165,6 @@ class _Way:
         self.needs = [gains.way for gains in self.gains] + [way for key in self.keys for way in key.needs]
         self.ahead = self.start = 0
         self.audio: np.ndarray | None = None
-        self._behind = list(accumulate(self.bank.aheads))
 
     def go_on(self, start: int, stop: int) -> None:
         """Render on: what was done and is still needed is kept in front of what comes."""
@@ -176,7 +174,7 @@ class _Way:
         audio[:kept] = self.audio[self.audio.shape[0] - kept :] if kept else 0.0
         self._take(audio[kept:], start + kept, end)
         self.audio, self.start = audio, start
-        begins = [kept - self.ahead - behind + self.ahead if kept else 0 for behind in self._behind]
+        begins = [max(kept - behind, 0) for behind in self.bank.behind]
         heard = [key.over(start, end, self.bank.width) for key in self.keys]
         Pipeline(self.bank, audio, begins, _go, keys=heard).run()
 
@@ -200,7 +198,7 @@ class _Key:
         mine = [
             s.tools[at.index(place)] if place in at else None for s, at in zip(strips, way.bank.places, strict=True)
         ]
-        self._lanes = [(k, tool.key) for k, tool in enumerate(mine) if hasattr(tool, "key") and tool.key.of]
+        self._lanes = [(k, tool.key) for k, tool in enumerate(mine) if tool and tool.listens_to]
         self._groups = {
             key.of: next(each for each in before if key.of in each.names)
             for _, key in self._lanes
@@ -232,7 +230,7 @@ def _go() -> None:
 class _Sum:
     """Outputs side by side."""
 
-    def __init__(self, several: list[Feeds], width: int, ways: list[_Way], rig: Rig) -> None:
+    def __init__(self, several: list[Feeds], width: int, ways: list[_Way]) -> None:
         self.lanes, self.width = 2 * len(several), width
         self._gains = _gains_of(several, width, ways)
 

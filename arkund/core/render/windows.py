@@ -4,14 +4,13 @@ Windows depend on the Plan and the span only, never on what is cached, so that a
 of equal length, which need not wait for each other: each settles by itself.
 """
 
-import hashlib
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil, log2
 
 from arkund.core.dsp.bank import BLOCK
 from arkund.core.dsp.reach import NOTHING, Reach
-from arkund.core.render.graph import Rig
+from arkund.core.render.graph import Rig, hashed
 
 LEAST_REACH_S = 0.1
 STEPS_PER_DOUBLING = 4  # reaches are rounded up to few sizes, so that cached spans stay useful while a setting moves
@@ -91,14 +90,10 @@ def _with_origins(rig: Rig, places: dict[str, Place]) -> dict[str, Place]:
         place = places[name]
         before = [feed.strip for feed in strip.feeds] + [of for of in strip.keyed_by if of.startswith("group:")]
         begins = [[each, out[each].depends[-1]] for each in before]
-        base = _short(f"{begins}{place.parts[0]}{len(place.parts)}") if begins else ""
+        base = hashed([begins, place.parts[0], len(place.parts)]) if begins else ""
         depends = tuple(f"{base}/{','.join(map(str, place.leads[: k + 1]))}" for k in range(len(place.leads)))
         out[name] = replace(place, depends=depends)
     return out
-
-
-def _short(text: str) -> str:
-    return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
 @lru_cache(maxsize=2048)

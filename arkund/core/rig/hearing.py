@@ -19,6 +19,11 @@ class Hearing:
     paths: frozenset[str]
     dry: bool
 
+    def sounds(self, name: str) -> bool:
+        """Say whether a strip (``mic:ID``, ``group:ID``, ``path:ID``) is heard at all."""
+        kind, _, strip = name.partition(":")
+        return strip in {"mic": self.mics, "group": self.groups, "path": self.paths}.get(kind, ())
+
 
 def hearing(plan: Plan) -> Hearing:
     """Return what is heard of a Plan."""
@@ -32,12 +37,11 @@ def hearing(plan: Plan) -> Hearing:
         for mic in plan.mics
         if not mic.mute and group_of[mic.id] not in muted and (not dry_solo or mic.solo or group_of[mic.id] in soloed)
     )
-    groups = frozenset(
-        {group_of[mic] for mic in mics}
-        | ({group.id for group in plan.groups} - muted if not dry_solo else soloed - muted)
-    )
-    paths = frozenset(path.id for path in plan.paths if not path.mute and (path.solo or not path_solo))
-    return Hearing(mics, groups - {""}, paths, dry_solo or not path_solo)
+    paths = [path for path in plan.paths if not path.mute and (path.solo or not path_solo)]
+    # Where others are soloed, a group is still heard as far as something of theirs goes through it.
+    through = {group_of[mic] for mic in mics} | {path.into for path in paths}
+    groups = {group.id for group in plan.groups if not dry_solo or group.id in soloed | through} - muted
+    return Hearing(mics, frozenset(groups), frozenset(path.id for path in paths), dry_solo or not path_solo)
 
 
 def audible(plan: Plan) -> list[MicPlan]:

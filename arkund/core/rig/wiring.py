@@ -47,8 +47,8 @@ def _keys(mics, groups, paths, kit) -> Iterator[tuple[str, str]]:
     """Return where a tool listens to something else, and to what."""
     for where, strip in (*_all(mics, groups, paths), ("kit", kit)):
         for tool in strip.tools:
-            if hasattr(tool, "key") and tool.key.of:
-                yield f"{where}.tools.{tool.id}.key.of", tool.key.of
+            if tool.listens_to:
+                yield f"{where}.tools.{tool.id}.key.of", tool.listens_to
 
 
 def _missing(where: str, kind: str, name: str, known: set[str]) -> None:
@@ -85,8 +85,8 @@ def feeds_of(mics, groups, paths) -> dict[str, set[str]]:
             for send in strip.sends:
                 before[f"path:{send.id}"].add(name)
             for tool in strip.tools:
-                if hasattr(tool, "key") and tool.key.of.startswith("group:"):
-                    mine.add(tool.key.of)
+                if (tool.listens_to or "").startswith("group:"):
+                    mine.add(tool.listens_to)
     for mic in mics:
         if into := group_id(mic, groups):
             before[f"group:{into}"].add(f"mic:{mic.id}")

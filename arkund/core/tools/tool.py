@@ -3,13 +3,10 @@
 import importlib
 from dataclasses import dataclass, field
 from types import ModuleType
-from typing import TYPE_CHECKING, Any, Self
+from typing import Any, Self
 
 from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, choice, number, text
-
-if TYPE_CHECKING:
-    from arkund.core.dsp.reach import Reach
 
 # In the order of the work, which is the first place of a new tool in a row. Modules are imported when they are first asked for: a list of sessions needs none.
 KINDS = ("gate", "tone", "shaper", "compressor", "limiter")
@@ -55,7 +52,9 @@ def kind(name: str) -> Any:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tool(Settings):
-    """One tool of a row. A kind of tool derives from it and states its ``kind`` and what it can be set to."""
+    """One tool of a row. A kind of tool derives from it and states its ``kind``, what it can be set to, its ``reach(sample_rate_hz)`` beyond a span, and
+    where it has a detector that may hear something else, a ``key``.
+    """
 
     kind: str = field(default="")
     id: str = text("", longest=40, pattern=TOOL_ID)  # by itself that of its kind
@@ -66,9 +65,10 @@ class Tool(Settings):
             object.__setattr__(self, "id", self.kind)
         Settings.__post_init__(self)
 
-    def reach(self, sample_rate_hz: int) -> "Reach":
-        """Return what the tool must hear beyond a span."""
-        raise NotImplementedError
+    @property
+    def listens_to(self) -> str | None:
+        """What its detector hears: "" = the strip itself, or as in ``Key.of``; None where it has none that may hear something else."""
+        return self.key.of if hasattr(self, "key") else None
 
     @classmethod
     def from_json(cls, data: Any, where: str = "") -> Self:
@@ -87,10 +87,9 @@ def tool(name: str, **settings: Any) -> Tool:
     return settings_of(name)(**settings)
 
 
-def free_id(kind_name: str, taken: set[str]) -> str:
-    """Return an id for a new tool of a kind: its name, with a number where there is one already."""
-    number_ = 2
-    out = kind_name
+def free_id(wanted: str, taken: set[str]) -> str:
+    """Return an id for something new among its kind: the wanted one, with a number where there is one already."""
+    out, number_ = wanted, 2
     while out in taken:
-        out, number_ = f"{kind_name}-{number_}", number_ + 1
+        out, number_ = f"{wanted}-{number_}", number_ + 1
     return out

@@ -1,18 +1,23 @@
 """The rig from the command line: rows of tools, groups and paths; strips are named ``mic:ID`` (or the mic's id), ``group:ID``, ``path:ID`` and ``kit``."""
 
+from collections.abc import Callable
+
 import click
 
+from arkund.core.rig import changes
 from arkund.core.rig.strips import OFF_DB
 from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.work import json_option
 
-Made = tuple[dict, list[str]]
 
+def _make(session: str, as_json: bool, change_of: Callable) -> None:
+    """Make the change that is told of a session as one Move, and say so."""
+    from arkund.studio.services import rigging
 
-def _said(move) -> Made:
-    return {"move": move.number, "title": move.title, "before": move.before, "after": move.after}, [
-        f"move {move.number}: {move.title}"
-    ]
+    mine = session_of(session)
+    move = rigging.make(mine, change_of(mine))
+    data = {"move": move.number, "title": move.title, "before": move.before, "after": move.after}
+    emit(data, as_json, [f"move {move.number}: {move.title}"])
 
 
 @main.group()
@@ -54,10 +59,7 @@ def tool_list(session: str, strip: str, as_json: bool) -> None:
 @json_option
 def tool_add(session: str, strip: str, kind: str, at: int | None, as_json: bool) -> None:
     """Add a tool to a strip, off; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.add_tool(session_of(session), strip, kind, at))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.add_tool(s.plan, strip, kind, at))
 
 
 @tool.command("move", context_settings={"ignore_unknown_options": True})
@@ -68,10 +70,7 @@ def tool_add(session: str, strip: str, kind: str, at: int | None, as_json: bool)
 @json_option
 def tool_move(session: str, strip: str, tool_id: str, by: int, as_json: bool) -> None:
     """Move a tool so many places later in its row (-1 is one earlier); one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.move_tool(session_of(session), strip, tool_id, by))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.move_tool(s.plan, strip, tool_id, by))
 
 
 @tool.command("remove")
@@ -81,10 +80,7 @@ def tool_move(session: str, strip: str, tool_id: str, by: int, as_json: bool) ->
 @json_option
 def tool_remove(session: str, strip: str, tool_id: str, as_json: bool) -> None:
     """Take a tool out of its row; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.remove_tool(session_of(session), strip, tool_id))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.remove_tool(s.plan, strip, tool_id))
 
 
 @tool.command("copy")
@@ -95,10 +91,7 @@ def tool_remove(session: str, strip: str, tool_id: str, as_json: bool) -> None:
 @json_option
 def tool_copy(session: str, strip: str, tool_id: str, others: tuple[str, ...], as_json: bool) -> None:
     """Copy a tool's settings to other strips; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.copy_tool(session_of(session), strip, tool_id, others))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.copy_tool(s.plan, strip, tool_id, others))
 
 
 @tool.command("key")
@@ -111,8 +104,7 @@ def tool_key(session: str, strip: str, tool_id: str, of: str, as_json: bool) -> 
     """Let a tool's detector listen to mic:ID, drum:PIECE, group:ID, hits:PIECE, or to "" itself; one Move."""
     from arkund.studio.services import rigging
 
-    data, lines = _said(rigging.set_key(session_of(session), strip, tool_id, of))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: rigging.set_key(s, strip, tool_id, of))
 
 
 @main.group()
@@ -148,10 +140,7 @@ def path_list(session: str, as_json: bool) -> None:
 @json_option
 def path_add(session: str, recipe: str, name: str, as_json: bool) -> None:
     """Add a path by a recipe (punch, sustain, weight, crush), or an empty one; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.add_path(session_of(session), recipe, name))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.add_path(s.plan, recipe, name))
 
 
 @path.command("remove")
@@ -160,10 +149,7 @@ def path_add(session: str, recipe: str, name: str, as_json: bool) -> None:
 @json_option
 def path_remove(session: str, path_id: str, as_json: bool) -> None:
     """Take a path away, with all that is sent to it; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.remove_path(session_of(session), path_id))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.remove_path(s.plan, path_id))
 
 
 @main.group("group")
@@ -195,10 +181,7 @@ def group_list(session: str, as_json: bool) -> None:
 @json_option
 def group_add(session: str, name: str, members: tuple[str, ...], as_json: bool) -> None:
     """Make a group of some mics; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.add_group(session_of(session), name, members))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.add_group(s.plan, name, members))
 
 
 @group_.command("remove")
@@ -207,10 +190,7 @@ def group_add(session: str, name: str, members: tuple[str, ...], as_json: bool) 
 @json_option
 def group_remove(session: str, group_id: str, as_json: bool) -> None:
     """Take a group away; its members go where they were without it; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.remove_group(session_of(session), group_id))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.remove_group(s.plan, group_id))
 
 
 @main.command("rename")
@@ -220,7 +200,4 @@ def group_remove(session: str, group_id: str, as_json: bool) -> None:
 @json_option
 def rename(session: str, strip: str, name: str, as_json: bool) -> None:
     """Give a mic, group or path another name; one Move."""
-    from arkund.studio.services import rigging
-
-    data, lines = _said(rigging.rename(session_of(session), strip, name))
-    emit(data, as_json, lines)
+    _make(session, as_json, lambda s: changes.rename(s.plan, strip, name))

@@ -31,19 +31,24 @@ def answer(session_id: int, move: Move | None, said: str = "") -> JsonResponse:
     )
 
 
+def step_of(body: dict, default=...) -> str:
+    """Return the step that a page names."""
+    step = wanted(body, "step", str, default)
+    if step not in STEPS:
+        raise SettingsError(f"step: expected one of {', '.join(STEPS)}; got {step!r}.")
+    return step
+
+
 @require_POST
 def move(request: HttpRequest, session_id: int) -> JsonResponse:
     """Change settings of the Plan as one Move."""
     session_or_404(request, session_id)
     body = body_of(request)
     changes = wanted(body, "changes", dict)
-    step = wanted(body, "step", str, "load")
-    if step not in STEPS:
-        raise SettingsError(f"step: expected one of {', '.join(STEPS)}; got {step!r}.")
     made = moves.apply(
         session_id,
         changes,
-        step=step,
+        step=step_of(body, "load"),
         title=wanted(body, "title", str, ", ".join(changes)),
         reason=wanted(body, "reason", str, ""),
         version=wanted(body, "version", int),
@@ -77,9 +82,7 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
     """Do what a finding suggests, or leave it with a reason."""
     session = session_or_404(request, session_id)
     body = body_of(request)
-    step, key = wanted(body, "step", str), wanted(body, "key", str)
-    if step not in STEPS:
-        raise SettingsError(f"step: unknown step {step!r}.")
+    step, key = step_of(body), wanted(body, "key", str)
     finding = next((f for f in find(step, Measure(session)) if f.key == key), None)
     if finding is None:
         raise SettingsError("key: this note no longer applies; the page will show what is measured now.")

@@ -226,7 +226,7 @@ def punch(m: Measure, mic_id: str | None) -> dict:
 
 
 def blend(m: Measure, strip: str | None) -> dict:
-    """Levels, places and sends of all strips; meters of the kit and what its compressor takes; the row of the chosen strip."""
+    """Levels, places and sends of all strips; meters of the kit and what its compressor takes; the row of the chosen strip, of the kit once that is gone."""
     start_s = m.busy_span()[0] / m.rate
     plan = m.plan
     return {
@@ -239,7 +239,7 @@ def blend(m: Measure, strip: str | None) -> dict:
         "paths": [_blend_row("paths", path) | {"into": path.into} for path in plan.paths],
         "kit_level_db": plan.kit.level_db,
         "off_db": OFF_DB,
-        "row": row_of(m, strip or "kit"),
+        "row": row_of(m, strip if strip in {each.name for each in places.all_of(plan)} else places.KIT),
         "compresses": bool((mine := plan.kit.first("compressor")) and mine.on),
         "kit": m.kit(),
         "whole": (_whole(m) or {}).get("kit"),

@@ -6,8 +6,10 @@ from django.http import HttpRequest, JsonResponse
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
-from arkund.studio.models import Move, Session
-from arkund.studio.pages.actions import answer
+from arkund.core.rig import changes
+from arkund.core.rig.changes import Change
+from arkund.studio.models import Session
+from arkund.studio.pages.actions import answer, step_of
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import rigging
 from arkund.studio.services.access import session_or_404
@@ -24,22 +26,21 @@ def _others(body: dict) -> list[str]:
     return others
 
 
-Do = Callable[[Session, dict, int], Move]
-DOINGS: dict[str, Do] = {
-    "add-tool": lambda s, b, v: rigging.add_tool(s, wanted(b, "strip", str), wanted(b, "kind", str), _place(b), v),
-    "move-tool": lambda s, b, v: rigging.move_tool(
-        s, wanted(b, "strip", str), wanted(b, "tool", str), wanted(b, "by", int), v
-    ),
-    "remove-tool": lambda s, b, v: rigging.remove_tool(s, wanted(b, "strip", str), wanted(b, "tool", str), v),
-    "copy-tool": lambda s, b, v: rigging.copy_tool(s, wanted(b, "strip", str), wanted(b, "tool", str), _others(b), v),
-    "set-key": lambda s, b, v: rigging.set_key(
-        s, wanted(b, "strip", str), wanted(b, "tool", str), wanted(b, "of", str), v
-    ),
-    "add-path": lambda s, b, v: rigging.add_path(s, wanted(b, "recipe", str, ""), wanted(b, "name", str, ""), v),
-    "remove-path": lambda s, b, v: rigging.remove_path(s, wanted(b, "path", str), v),
-    "add-group": lambda s, b, v: rigging.add_group(s, wanted(b, "name", str), (), v),
-    "remove-group": lambda s, b, v: rigging.remove_group(s, wanted(b, "group", str), v),
-    "rename": lambda s, b, v: rigging.rename(s, wanted(b, "strip", str), wanted(b, "name", str), v),
+def _tool(body: dict) -> tuple[str, str]:
+    return wanted(body, "strip", str), wanted(body, "tool", str)
+
+
+DOINGS: dict[str, Callable[[Session, dict], Change]] = {
+    "add-tool": lambda s, b: changes.add_tool(s.plan, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),
+    "move-tool": lambda s, b: changes.move_tool(s.plan, *_tool(b), wanted(b, "by", int)),
+    "remove-tool": lambda s, b: changes.remove_tool(s.plan, *_tool(b)),
+    "copy-tool": lambda s, b: changes.copy_tool(s.plan, *_tool(b), _others(b)),
+    "set-key": lambda s, b: rigging.set_key(s, *_tool(b), wanted(b, "of", str)),
+    "add-path": lambda s, b: changes.add_path(s.plan, wanted(b, "recipe", str, ""), wanted(b, "name", str, "")),
+    "remove-path": lambda s, b: changes.remove_path(s.plan, wanted(b, "path", str)),
+    "add-group": lambda s, b: changes.add_group(s.plan, wanted(b, "name", str)),
+    "remove-group": lambda s, b: changes.remove_group(s.plan, wanted(b, "group", str)),
+    "rename": lambda s, b: changes.rename(s.plan, wanted(b, "strip", str), wanted(b, "name", str)),
 }
 
 
@@ -51,4 +52,7 @@ def change(request: HttpRequest, session_id: int) -> JsonResponse:
     doing = wanted(body, "do", str)
     if doing not in DOINGS:
         raise SettingsError(f"do: expected one of {', '.join(DOINGS)}; got {doing!r}.")
-    return answer(session_id, DOINGS[doing](session, body, wanted(body, "version", int)))
+    wanted_change = DOINGS[doing](session, body)
+    return answer(
+        session_id, rigging.make(session, wanted_change, step_of(body, "blend"), wanted(body, "version", int))
+    )

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from arkund.core.errors import CancelledError, SettingsError
-from arkund.core.plan.plan import LineUp, Plan
+from arkund.core.plan.plan import LineUp, LoneCut, Plan
 from arkund.core.render import graph, lanes, pipeline
 from arkund.core.render.banks import Bank
 from arkund.core.render.cache import SpanCache
@@ -203,6 +203,14 @@ class TestCache:
         assert different == {f"mic:{plan.mics[0].id}"}
         assert a["kit"].keys != b["kit"].keys
 
+    def test_a_sample_earlier_or_two(self, kit):
+        """Shifts that share a hash (in Python -1 and -2 do) are not taken for each other, with a cache or without."""
+        cache, span = SpanCache(), (150_000, 160_000)
+        for shift in (-1, -2):
+            moved = LoneCut(at=100_000, shift=shift, piece="kick"), LoneCut(at=200_000, piece="kick")
+            plan = kit.plan.replace(lone_cuts=moved)
+            assert np.array_equal(render(plan, kit, span, "drum:kick", cache), render(plan, kit, span, "drum:kick"))
+
     def test_a_late_stage_leaves_the_earlier_ones(self, kit, monkeypatch):
         """A changed compressor reads no file and runs no other stage of its mic."""
         plan, span, cache = all_on(kit.plan), (200_000, 210_000), SpanCache()
@@ -361,6 +369,22 @@ class TestGroups:
         muted = plan.replace(groups=tuple(g.replace(mute=g.id == "snare") for g in plan.groups))
         without = plan.replace(mics=tuple(m.replace(mute=m.id in snare) for m in plan.mics))
         assert np.array_equal(render(muted, kit, span), render(without, kit, span))
+
+    def test_solo_through_a_path_into_a_group(self, kit):
+        """A soloed mic is heard in a path's group as well, and nobody else is."""
+        plan, span = all_on(kit.plan), (150_000, 160_000)
+        into = plan.replace(paths=(plan.paths[0].replace(into="overheads"), plan.paths[1].replace(mute=True)))
+        solo = into.replace(mics=tuple(mic.replace(solo=mic.id == "SN top") for mic in plan.mics))
+        assert np.abs(render(solo, kit, span, "group:overheads")).max() > 1e-3
+        total = sum(render(solo, kit, span, name) for name in ("group:snare", "group:overheads"))
+        assert np.abs(total - render(solo, kit, span, "mix")).max() < 1e-6
+
+    def test_a_drum_alone_under_the_key_of_others(self, kit):
+        """A drum by itself is held down by what holds it down in the kit, though that is not heard."""
+        ducked = Compressor(on=True, threshold_db=-50.0, ratio=10.0, key=Key(of="group:snare"))
+        groups = tuple(g.replace(tools=(ducked,)) if g.id == "kick" else g for g in kit.plan.groups)
+        plan, span = kit.plan.replace(groups=groups), (150_000, 250_000)
+        assert np.array_equal(render(plan, kit, span, "drum:kick"), render(plan, kit, span, "group:kick"))
 
     def test_a_soloed_path(self, kit):
         """It is all that is heard, of everything that it is sent."""

@@ -120,6 +120,20 @@ class TestHearing:
         assert found.dry == dry
         assert [mic.id for mic in audible(plan)] == [mic.id for mic in plan.mics if mic.id in found.mics]
 
+    @pytest.mark.parametrize(
+        ("changes", "groups"),
+        [
+            ({}, "kick snare overheads"),
+            ({"mics.sn.solo": True}, "snare overheads"),
+            ({"mics.sn.solo": True, "groups.overheads.mute": True}, "snare"),
+            ({"mics.sn.solo": True, "paths.punch.mute": True}, "snare"),
+        ],
+    )
+    def test_a_path_is_heard_through_its_group(self, changes, groups):
+        """Where a mic is soloed, what it sends comes through the group that the path goes into."""
+        plan = put(plan_of(), {"paths.punch.into": "overheads"} | changes)
+        assert hearing(plan).groups & {"kick", "snare", "overheads"} == set(groups.split())
+
 
 class TestRows:
     """Tools added, moved and taken out."""

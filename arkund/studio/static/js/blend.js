@@ -83,7 +83,6 @@ Alpine.data("blend", () => ({
     input.value = "";
   },
   async removeStrip(row) {
-    if (this.isChosen(row)) this.$store.page.of = "";
     await this.$store.page.act("rig", { do: `remove-${row.sort}`, [row.sort]: row.id });
   },
   kitLevel() {

@@ -57,7 +57,7 @@ export function registerRow() {
       return (this.$store.page.chart?.strips || this.$store.page.mics.map((m) => ({ name: `mic:${m.id}`, words: m.name }))).filter((s) => s.name !== this.row()?.strip);
     },
     do(name, more = {}) {
-      return this.$store.page.act("rig", { do: name, strip: this.row().strip, ...more });
+      return this.$store.page.act("rig", { do: name, step: this.$store.page.step, strip: this.row().strip, ...more });
     },
     async add(event) {
       const kind = event.target.value;
@@ -110,27 +110,25 @@ export function registerRow() {
     },
 
     /** The fields of the chosen tool, with those of its key. */
-    fields() {
+    fieldsOf() {
       const tool = this.tool();
       if (!tool) return [];
-      const own = (boot.fields[tool.kind] || []).map((f) => ({ ...f, path: f.key }));
+      const own = boot.fields[tool.kind] || [];
       if (!tool.settings.key) return own;
       const struck = tool.settings.key.of.startsWith("hits:");
       const shown = boot.fields.key.filter((f) => (struck ? f.key.endsWith("_ms") : f.key.endsWith("_hz")));
-      return [...own, ...shown.map((f) => ({ ...f, path: `key.${f.key}` }))];
+      return [...own, ...shown.map((f) => ({ ...f, key: `key.${f.key}` }))];
     },
-    read(field) {
-      const tool = this.tool();
-      if (!tool) return 0;
-      return field.path.startsWith("key.") ? tool.settings.key[field.key] : tool.settings[field.key];
+    read(key) {
+      return key.split(".").reduce((value, part) => value?.[part], this.tool()?.settings) ?? 0;
     },
     slide(event, field) {
-      this.$store.page.try({ [this.path(field.path)]: fit(Number(event.target.value), field) });
+      this.$store.page.try({ [this.path(field.key)]: fit(Number(event.target.value), field) });
     },
     commit(event, field) {
       const value = fit(Number(event.target.value), field);
       event.target.value = value;
-      this.move(field.path, value, `${field.label} ${value}${field.unit ? ` ${field.unit}` : ""}`);
+      this.move(field.key, value, `${field.label} ${value}${field.unit ? ` ${field.unit}` : ""}`);
     },
 
     hasKey() {
