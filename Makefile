@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing survey-tempo judge sounds bench kills faults writers fuzz soak proxy extremes scale
+.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing survey-tempo judge sounds bench kills faults writers fuzz soak proxy extremes scale long
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -8,6 +8,9 @@ demo:  ## Make the demo session and serve it
 
 test:  ## Run all tests
 	bin/test
+
+long:  ## Run the tests that take too long for every change
+	.venv/bin/python -m pytest -m long
 
 ci:  ## Run everything that must hold for a change
 	.ci/run

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.tap import Tap, plays_on, tappable
 
 pytestmark = pytest.mark.browser
-CHANGING_S = 30
+CHANGING_S = 15
 
 # The buffer that plays now against one asked for anew: the largest difference of their samples.
 DIFFERENCE = """async (question) => {
@@ -110,7 +110,7 @@ class TestPartFirst:
 class TestFastChanges:
     """A hand that does not rest."""
 
-    def test_thirty_seconds(self, playing):
+    def test_without_a_rest(self, playing):
         """The loop goes on without a gap; what stands in the end is what was set last; memory does not grow."""
         page, tap = playing, Tap(playing)
         field = page.get_by_label("frequency of filter 1", exact=True)

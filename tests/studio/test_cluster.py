@@ -107,6 +107,7 @@ class TestCluster:
         assert hashes(tmp_path / "there") == hashes(tmp_path / "here")
         assert not list(tmp_path.glob(".printing-*"))
 
+    @pytest.mark.long
     def test_a_batch(self, cluster, folder, tmp_path, monkeypatch):
         """Songs go through the whole line there, and their hits are those found here; one that cannot be read stops no other."""
         data = tmp_path / "data"

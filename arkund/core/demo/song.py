@@ -88,8 +88,10 @@ def drop_one(strokes: list[Stroke]) -> tuple[list[Stroke], Stroke]:
     return [s for s in strokes if s is not gone], gone
 
 
-def generate(folder: Path, on_progress: Callable[[float, str], None] = lambda share, text: None) -> dict:
-    """Write the demo's takes as 24-bit files, one folder a take, with ``truth.json``; returns the truth."""
+def generate(
+    folder: Path, on_progress: Callable[[float, str], None] = lambda share, text: None, takes: int = len(TAKES)
+) -> dict:
+    """Write the demo's first takes as 24-bit files, one folder a take, with ``truth.json``; returns the truth."""
     kit = demo_kit()
     library = Library(kit)
     length = START_S + sum(bars for _, bars, _ in SECTIONS) * 4 * 60.0 / BPM + 4.0
@@ -113,8 +115,8 @@ def generate(folder: Path, on_progress: Callable[[float, str], None] = lambda sh
         },
         "takes": {},
     }
-    files = len(TAKES) * len(kit.mics)
-    for number, (name, seed, feel) in enumerate(TAKES):
+    files = takes * len(kit.mics)
+    for number, (name, seed, feel) in enumerate(TAKES[:takes]):
         strokes = strokes_of(seed, **feel)
         dropped = None
         if number == 0:

@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import signal
 
 from arkund.core.dsp import _metering
 from arkund.core.dsp.bank import BLOCK, PAIR, Filters, bank_of, empty_bank, pair
@@ -158,7 +157,8 @@ def quick_loudness_lufs(audio: np.ndarray, sample_rate_hz: int) -> float:
 def oversampling_filter() -> np.ndarray:
     """Return the interpolation filters of the places between two samples [shape=(OVERSAMPLING - 1, TAPS_PER_PHASE)]."""
     size = OVERSAMPLING * TAPS_PER_PHASE
-    taps = signal.firwin(size + 1, 1.0 / OVERSAMPLING, window=("kaiser", KAISER_BETA)) * OVERSAMPLING
+    taps = np.sinc((np.arange(size + 1) - size / 2) / OVERSAMPLING) * np.kaiser(size + 1, KAISER_BETA)
+    taps *= OVERSAMPLING / taps.sum()
     phases = [taps[phase : size + phase : OVERSAMPLING][::-1] for phase in range(1, OVERSAMPLING)]
     return np.ascontiguousarray(phases, np.float32)
 

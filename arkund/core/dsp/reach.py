@@ -7,10 +7,10 @@ less than its parts need one by one.
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import accumulate
 from math import ceil, exp
 
 import numpy as np
-from scipy import signal
 
 from arkund.core.dsp.filters import Biquad
 
@@ -73,5 +73,6 @@ def forgotten(time_constants: tuple[float, ...]) -> float:
     wrong = np.zeros(t.size)
     for each in time_constants:
         pole = exp(-step / each) if each > 0.0 else 0.0
-        wrong = wrong + np.power(pole, t / step) + signal.lfilter([0.0, 1.0 - pole], [1.0, -pole], wrong)
+        followed = accumulate(wrong[:-1], lambda y, x, pole=pole: pole * y + (1.0 - pole) * x, initial=0.0)
+        wrong = wrong + np.power(pole, t / step) + np.fromiter(followed, float)
     return float(t[np.flatnonzero(wrong > exp(-TIME_CONSTANTS))[-1]] + step)

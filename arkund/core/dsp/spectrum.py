@@ -15,6 +15,16 @@ def axis_hz(sample_rate_hz: int) -> np.ndarray:
     return LOW_HZ * 2.0 ** (np.arange(count) / POINTS_PER_OCTAVE)
 
 
+def tukey(size: int, part: float) -> np.ndarray:
+    """Return a window with raised cosines over a part of it, half of that at each end [shape=(size,)] (J. W. Tukey, 1967).
+
+    As ``scipy.signal.windows.tukey``, without the second that it takes to import.
+    """
+    steps = np.arange(size)
+    from_end = np.minimum(steps, steps[::-1]) / (0.5 * part * (size - 1))
+    return 0.5 - 0.5 * np.cos(np.pi * np.minimum(from_end, 1.0))
+
+
 def spectrum_db(pieces: list[np.ndarray], sample_rate_hz: int) -> np.ndarray:
     """Return the mean spectrum of equally long pieces in dB per band, 0 dB = a full-scale sine.
 

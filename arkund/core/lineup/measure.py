@@ -6,8 +6,9 @@ from functools import cache
 from math import ceil
 
 import numpy as np
-from scipy import fft, signal
+from scipy import fft
 
+from arkund.core.dsp.spectrum import tukey
 from arkund.core.kit.pieces import is_close, timing_mic
 
 MOST_HITS = 48
@@ -55,7 +56,7 @@ def arrival(reference, other, hit_samples: Sequence[int], most_ms: float, sample
     """
     rate = sample_rate_hz
     near, far = (windows(r, hit_samples, rate, extra) for r, extra in ((reference, most_ms), (other, most_ms)))
-    shape = signal.windows.tukey(near.shape[1], 0.15).astype(near.dtype)
+    shape = tukey(near.shape[1], 0.15).astype(near.dtype)
     size = 1 << int(np.ceil(np.log2(2 * near.shape[1])))
     kept = slice(ceil(LOW_HZ * size / rate), int(HIGH_HZ * size / rate) + 1)
     A, B = (fft.rfft(each * shape, size)[:, kept] for each in (near, far))

@@ -4,9 +4,8 @@ import itertools
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import signal
 
-from arkund.core.dsp.spectrum import axis_hz, spectrum_db
+from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey
 from arkund.core.units import power_to_db
 
 OWN_S = 0.12  # of each own hit
@@ -75,7 +74,7 @@ def _at(hit, rate: int) -> int:
 
 
 def _faded(part: np.ndarray) -> np.ndarray:
-    return part * signal.windows.tukey(part.size, 0.1)
+    return part * tukey(part.size, 0.1)
 
 
 def _far(time_s: float, times: np.ndarray) -> bool:
@@ -108,7 +107,7 @@ def _ring(read, own: list, rate: int, fundamental: float | None) -> Ring | None:
     if len(own) < 3:
         return None
     start, size = int(0.05 * rate), int(0.18 * rate)
-    tails = [read(_at(h, rate) + start, _at(h, rate) + start + size) * signal.windows.hann(size) for h in own]
+    tails = [read(_at(h, rate) + start, _at(h, rate) + start + size) * np.hanning(size) for h in own]
     frequencies, power = _power(tails, rate)
     level = power_to_db(power)
     band = np.flatnonzero((frequencies >= RING_HZ[0]) & (frequencies <= RING_HZ[1]))
@@ -128,7 +127,7 @@ def _ring(read, own: list, rate: int, fundamental: float | None) -> Ring | None:
 
 def _decay_s(read, own: list, frequency: float, rate: int) -> float:
     t = np.arange(int(0.06 * rate)) / rate
-    probe = np.exp(-2j * np.pi * frequency * t) * signal.windows.hann(t.size)
+    probe = np.exp(-2j * np.pi * frequency * t) * np.hanning(t.size)
 
     def level(after_s: float) -> float:
         at = [_at(h, rate) + int(after_s * rate) for h in own]

@@ -2,8 +2,9 @@
 
 import numpy as np
 import pytest
+from scipy import signal
 
-from arkund.core.dsp.spectrum import axis_hz, spectrum_db
+from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey
 
 
 class TestSpectrum:
@@ -18,6 +19,11 @@ class TestSpectrum:
         best = int(np.argmax(found))
         assert abs(np.log2(axis[best] / frequency)) < 1 / 12
         assert found[best] - max(found[best - 3], found[best + 3]) > 20
+
+    @pytest.mark.parametrize(("size", "part"), [(2, 0.1), (101, 0.1), (1536, 0.15), (64, 1.0)])
+    def test_tukey(self, size, part):
+        """As an independent implementation has it."""
+        assert tukey(size, part) == pytest.approx(signal.windows.tukey(size, part), abs=1e-12)
 
     def test_nothing_to_average(self):
         """No pieces give a flat floor, not an error."""

@@ -13,6 +13,7 @@ export function within(name, key, value, digits = 1) {
 
 const base = `/s/${boot.session}`;
 const SOUND_MS = 400;
+let waiting = null; // the last Move while it is not yet sent: { data, done }
 const rest = (ms) => new Promise((wake) => setTimeout(wake, ms));
 
 export function registerPage() {
@@ -68,6 +69,7 @@ export function registerPage() {
 
     /** Ask for a change. Those of this page follow each other, so that none meets a version that another has just made old. */
     async act(name, data = {}) {
+      waiting = null;
       this.pending += 1;
       this.old = true;
       // a changed sound is rendered first, but waited for no longer than that takes
@@ -81,6 +83,7 @@ export function registerPage() {
       return answer;
     },
     async ask(name, data) {
+      if (waiting?.data === data) waiting = null;
       try {
         const answer = await post(`${base}/${name}`, { version: this.version, ...data });
         if (answer.job) return answer;
@@ -126,10 +129,17 @@ export function registerPage() {
       }
     },
 
-    /** Change settings. They are heard at once, while the Move is still being written. */
+    /** Change settings. They are heard at once, while the Move is still being written; one that still waits takes newer values of its settings. */
     move(changes, title) {
       this.try(changes);
-      return this.act("moves", { changes, step: this.step, title });
+      if (waiting && Object.keys(changes).join() === Object.keys(waiting.data.changes).join()) {
+        Object.assign(waiting.data, { changes, title });
+        return waiting.done;
+      }
+      const data = { changes, step: this.step, title };
+      const done = this.act("moves", data);
+      waiting = { data, done };
+      return done;
     },
     undo() {
       return this.act("undo");
