@@ -104,7 +104,7 @@ def cases() -> list[dict]:
 
 def verdict(case: dict) -> tuple[int, int, float]:
     """Return how many renderings of a case are the same to the last bit, of how many, and the largest difference in dBFS."""
-    made = rendered(case, read_plan(case["plan"]))
+    made = rendered(case, read_plan(case["plan"], rate=case["kit"].get("rate", 48_000)))
     same = sum(kept_of(made[name])["digest"] == kept["digest"] for name, kept in case["kept"].items())
     return same, len(case["kept"]), max(apart_db(kept, made[name]) for name, kept in case["kept"].items())
 

@@ -1,10 +1,12 @@
 """Rigs drawn from all that can be set: rows of tools in any order, several of a kind, groups, paths, paths into paths."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, MicPlan, Placement, Plan, Struck
+from arkund.core.rig.scenes import Held, Scene
 from arkund.core.rig.strips import Group, Kit, Path, Send
 from arkund.core.tools.tone import Tone
 from arkund.core.tools.tool import KINDS, Key, Tool, free_id, settings_of
@@ -78,6 +80,45 @@ def random_rig(plan: Plan, seed: int, rate: int = 48_000, most: int = 4) -> Plan
         paths=paths,
         kit=drawn(Kit, rng, tools=row_of(rng, 4, behind)),
     )
+
+
+def random_scenes(plan: Plan, seed: int) -> Plan:
+    """Return a Plan of a random rig with scenes over it: two that follow each other, one beside them that holds other settings."""
+    rng = np.random.default_rng(seed)
+    u = lambda low, high: float(rng.uniform(low, high))
+    strips = (
+        [("mics", mic) for mic in plan.mics] + [("groups", g) for g in plan.groups] + [("paths", p) for p in plan.paths]
+    )
+    held: list[dict[str, Any]] = [{}, {}, {}]
+    for where, strip in strips:
+        place, mine = f"{where}.{strip.id}", held[int(rng.integers(3))]
+        if rng.random() < 0.5:
+            mine[f"{place}.level_db"] = u(-30, 6)
+        if rng.random() < 0.3:
+            mine[f"{place}.pan"] = u(-1, 1)
+        if rng.random() < 0.2:
+            mine[f"{place}.mute"] = not strip.mute
+        if where == "mics" and rng.random() < 0.3:
+            mine[f"{place}.trim_db"] = u(-12, 12)
+            mine[f"{place}.sends.p0.level_db"] = u(-40, 6)
+        if strip.tools and rng.random() < 0.5:
+            tool = strip.tools[int(rng.integers(len(strip.tools)))]
+            mine[f"{place}.tools.{tool.id}.on"] = not tool.on
+            name, limits = next(iter(type(tool).ranges().items())) if type(tool).ranges() else ("", None)
+            if name and limits.step != 1:
+                mine[f"{place}.tools.{tool.id}.{name}"] = u(limits.low, limits.high)
+    bars = [((1, 2),), ((2, 3),), ((1, 3),)]
+    scenes = tuple(
+        Scene(
+            id=f"s{k}",
+            name=f"Scene {k}",
+            bars=bars[k],
+            fade_ms=float(rng.choice([1.0, 20.0, 700.0])),
+            held=tuple(Held(place=place, value=value) for place, value in mine.items()),
+        )
+        for k, mine in enumerate(held)
+    )
+    return plan.replace(scenes=scenes)
 
 
 def sends_of(rng: np.random.Generator, count: int, first: int = 0) -> tuple[Send, ...]:

@@ -64,7 +64,11 @@ class TestMeasure:
             {"mics.sn-top.clock_ppm": 5.0},
             {"mics.sn-top.line_up.delay_ms": 1.0},
             {"mics.sn-top.line_up.inverted": True},
-            {"mics.sn-top.steps": [{"at": 5, "gain_db": -3.0}]},
+            {
+                "scenes": [
+                    {"id": "a", "name": "A", "bars": [[1, 2]], "held": [{"place": "mics.sn-top.trim_db", "value": 3.0}]}
+                ]
+            },
             {"cuts": [{"at": 60_000, "shift": 20}]},
             {
                 "lone_cuts": [

@@ -9,7 +9,6 @@ from arkund.core.files.audio import CLIP_LEVEL
 from arkund.core.units import db_to_gain, ms_to_samples
 
 Read = Callable[[int, int], np.ndarray]
-STEP_FADE_MS = 60.0
 CLIP_RUN = 2  # neighbouring samples at full scale that count as clipped
 LONGEST_MS = 0.7  # of flat top that is drawn anew; longer ones say too little of what was there
 CONTEXT_MS = 12.0
@@ -17,18 +16,16 @@ ORDER = 24
 PASSES = 6
 
 
-def stepped(audio: np.ndarray, steps: Sequence, start: int, sample_rate_hz: int) -> np.ndarray:
-    """Return a span that begins at ``start`` with the gains of a mic's steps, each faded in over STEP_FADE_MS before it.
+def stepped(audio: np.ndarray, first_db: float, steps: Sequence[tuple[int, int, float]], start: int) -> np.ndarray:
+    """Return a span that begins at ``start`` with a gain that changes at steps: (sample from which it holds, samples before in which it comes, dB).
 
     The fade is even in dB, so that it is heard as one movement.
     """
     at = np.arange(start, start + audio.shape[0])
-    fade = ms_to_samples(STEP_FADE_MS, sample_rate_hz)
-    gain_db = np.zeros(audio.shape[0])
-    last = 0.0
-    for step in steps:
-        gain_db += (step.gain_db - last) * np.clip((at - step.at) / fade + 1.0, 0.0, 1.0)
-        last = step.gain_db
+    gain_db, last = np.full(audio.shape[0], first_db), first_db
+    for when, fade, step_db in steps:
+        gain_db += (step_db - last) * np.clip((at - when) / max(fade, 1) + 1.0, 0.0, 1.0)
+        last = step_db
     return audio * db_to_gain(gain_db).astype(np.float32)
 
 

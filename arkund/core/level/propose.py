@@ -2,19 +2,21 @@
 
 import math
 from collections.abc import Mapping, Sequence
+from itertools import pairwise
 
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_close, is_tom
 from arkund.core.level.measure import MicLevel, SectionLevel
 from arkund.core.level.settings import Window
-from arkund.core.plan.plan import GainStep
-from arkund.core.timing.bars import Bars
+from arkund.core.rig.scenes import Held, Scene
+from arkund.core.tools.tool import free_id
 
 LEAVE_WITHIN_DB = 0.5
 SECTION_DB = 3.0  # a piece this much louder or softer in a section is worth a section gain
 MOST_TRIM_DB = 40.0
-BEFORE_LINE_S = 0.03  # a section's gain is reached this much before its first bar
+TRIM_FADE_MS = 60.0  # in which a section's gain comes and goes
 MOST_NAMED = 3
+LAST_BAR = 100_000
 
 
 def propose(plan, levels: Mapping[str, MicLevel], window: Window) -> list[Finding]:
@@ -70,10 +72,10 @@ def _clipped(mic, level: MicLevel) -> Finding:
     )
 
 
-def propose_sections(plan, sections: Mapping[str, Sequence[SectionLevel]], bars: Bars, rate: int) -> list[Finding]:
-    """Return section gains for pieces that are louder or softer in some sections, for the close mics of the piece.
+def propose_sections(plan, sections: Mapping[str, Sequence[SectionLevel]]) -> list[Finding]:
+    """Return scenes that even out pieces which are louder or softer in some sections, by the trims of the piece's close mics.
 
-    sections : levels by piece; a gain holds from the section's first bar to the next section's
+    sections : levels by piece
     """
     out = []
     for piece, mine in sections.items():
@@ -81,7 +83,6 @@ def propose_sections(plan, sections: Mapping[str, Sequence[SectionLevel]], bars:
         mics = [mic for mic in plan.mics if mic.piece == piece and is_close(mic.role)]
         if not far or not mics:
             continue
-        steps = [step.to_json() for step in _steps(plan, far, bars, rate)]
         named = ", ".join(f"{s.section} {s.against_song_db:+.1f} dB" for s in far)
         out.append(
             Finding(
@@ -89,24 +90,33 @@ def propose_sections(plan, sections: Mapping[str, Sequence[SectionLevel]], bars:
                 f"level:sections:{piece}",
                 mics[0].id,
                 f"{piece}: other level in {len(far)} section{'s' if len(far) > 1 else ''}",
-                f"Against its median over the song: {named}. Section gains even that out, faded over 60 ms; the playing stays as it is.",
-                {f"mics.{mic.id}.steps": steps for mic in mics},
+                f"Against its median over the song: {named}. Scenes even that out by the trim, over {TRIM_FADE_MS:.0f} ms; the playing stays as it is.",
+                {"scenes": [scene.to_json() for scene in _evened(plan, mics, far)]},
                 first_choice=False,
             )
         )
     return out
 
 
-def _steps(plan, far: Sequence[SectionLevel], bars: Bars, rate: int) -> list[GainStep]:
-    gains = {s.bar: -s.against_song_db for s in far}
-    out, last = [], 0.0
-    for section in plan.sections:
-        gain = round(gains.get(section.bar, 0.0), 1)
-        if gain != last:
-            at = max(round((bars.start_s(section.bar) - BEFORE_LINE_S) * rate), 0)
-            out.append(GainStep(at=at, gain_db=gain))
-            last = gain
-    return out
+def _evened(plan, mics: Sequence, far: Sequence[SectionLevel]) -> list[Scene]:
+    """Return the Plan's scenes with one for each section, in which mics are trimmed by what it is louder or softer."""
+    ends = {a.bar: b.bar for a, b in pairwise(plan.sections)}
+    scenes = {scene.id: scene for scene in plan.scenes}
+    for each in far:
+        alone = sum(section.name == each.section for section in plan.sections) == 1
+        where = {"sections": (each.section,)} if alone else {"bars": ((each.bar, ends.get(each.bar, LAST_BAR)),)}
+        fits = (
+            s for s in scenes.values() if (s.sections, s.bars) == (where.get("sections", ()), where.get("bars", ()))
+        )
+        scene = next(fits, None)
+        if scene is None:
+            key = free_id(f"level-{each.bar + 1}", set(scenes))
+            scene = Scene(id=key, name=f"Level in {each.section}"[:40], fade_ms=TRIM_FADE_MS, **where)
+        places = {f"mics.{mic.id}.trim_db": round(mic.trim_db - each.against_song_db, 1) for mic in mics}
+        kept = [held for held in scene.held if held.place not in places]
+        fresh = [Held(place=place, value=min(max(db, -MOST_TRIM_DB), MOST_TRIM_DB)) for place, db in places.items()]
+        scenes[scene.id] = scene.replace(held=(*kept, *fresh))
+    return list(scenes.values())
 
 
 def propose_outliers(plan, found: Mapping[str, Sequence[tuple[float, float]]]) -> list[Finding]:

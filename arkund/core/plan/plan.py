@@ -10,6 +10,7 @@ from arkund.core.kit.pieces import PIECES, ROLES
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.rig import wiring
+from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Group, Kit, Path, Strip, once
 from arkund.core.rig.usual import FIRST_GROUPS
 from arkund.core.settings import Settings, choice, number, text
@@ -27,14 +28,6 @@ class LineUp(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class GainStep(Settings):
-    """From this sample of the song on (after the edits in time) a mic is louder or softer, until the next step."""
-
-    at: int = number(0, 0, 10**11, step=1)
-    gain_db: float = number(0.0, -24.0, 24.0, step=0.1, unit="dB")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class MicPlan(Strip):
     """One mic from its recording to its place in the kit. group : a group's id, "" = the one that its piece and role belong to, where there is one."""
 
@@ -47,7 +40,6 @@ class MicPlan(Strip):
     line_up: LineUp = LineUp()
     clock_ppm: float = number(0.0, -500.0, 500.0, step=0.1, unit="ppm", help="how much faster its recording is read")
     repair: bool = False  # short clipped tops are drawn anew
-    steps: tuple[GainStep, ...] = ()
     group: str = text("", longest=40)
 
 
@@ -214,6 +206,7 @@ class Plan(Settings):
     groups: tuple[Group, ...] = FIRST_GROUPS
     paths: tuple[Path, ...] = ()
     kit: Kit = Kit()  # noqa: RUF009
+    scenes: tuple[Scene, ...] = ()
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)

@@ -1,19 +1,24 @@
 """Plans as they were stored, of whatever schema, as Plans of today. Pure functions of plain data; what they make prints the same.
 
 Schema 1 had one fixed row of tools for mics, two paths by name and a bus. Its objects become tools whose id is the name of their kind, so that what was
-``mics.ID.gate.threshold_db`` is ``mics.ID.tools.gate.threshold_db``.
+``mics.ID.gate.threshold_db`` is ``mics.ID.tools.gate.threshold_db``. Section gains of mics become scenes.
 """
 
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import SCHEMA, Plan
+from arkund.core.plan.plan import SCHEMA, Plan, Tempo
+from arkund.core.plan.scenes import BEFORE_LINE_S
+from arkund.core.timing.bars import Bars, bars_of
 
 Data = dict[str, Any]
 
 GROUPS_1 = ("kick", "snare", "toms", "cymbals", "rooms")
 OFF_DB = -60.0
+LAST_BAR = 100_000
 ROW_1 = ("gate", "tone", "shaper", "compressor")
 PUNCH_1 = {"on": True, "threshold_db": -28.0, "ratio": 10.0, "knee_db": 3.0, "attack_ms": 25.0, "release_ms": 50.0}
 SUSTAIN_1 = {"on": True, "threshold_db": -36.0, "ratio": 20.0, "knee_db": 3.0, "attack_ms": 0.1, "release_ms": 60.0, "detector_low_hz": 120.0}  # fmt: skip
@@ -21,12 +26,12 @@ PATHS_1 = {"punch": PUNCH_1, "sustain": SUSTAIN_1}
 BUS_1 = {"threshold_db": -14.0, "ratio": 2.0, "attack_ms": 30.0, "release_ms": 120.0, "knee_db": 6.0}
 
 
-def read_plan(data: Any, where: str = "") -> Plan:
-    """Return a Plan from its stored form of any schema. Raises SettingsError for what is no Plan."""
-    return Plan.from_json(upgrade(data), where)
+def read_plan(data: Any, where: str = "", rate: int = 48_000) -> Plan:
+    """Return a Plan from its stored form of any schema; rate : of its session, in Hz. Raises SettingsError for what is no Plan."""
+    return Plan.from_json(upgrade(data, rate), where)
 
 
-def upgrade(data: Any) -> Any:
+def upgrade(data: Any, rate: int = 48_000) -> Any:
     """Return a stored Plan in the form of today's schema; what is of today, or no Plan at all, is returned as it is."""
     if not isinstance(data, dict):
         return data
@@ -37,14 +42,14 @@ def upgrade(data: Any) -> Any:
         )
     while schema != SCHEMA:
         try:
-            data = STEPS[schema](data)
+            data = STEPS[schema](data, rate)
         except (TypeError, AttributeError, KeyError) as error:
             raise SettingsError(f"plan: is none of schema {schema} ({type(error).__name__}: {error}).") from error
         schema = data["schema"]
     return data
 
 
-def _from_1(plan: Data) -> Data:
+def _from_1(plan: Data, rate: int) -> Data:
     out = {name: value for name, value in plan.items() if name not in ("punch", "sustain", "bus")}
     mics = [_mic_1(mic) for mic in plan.get("mics", [])]
     used = {mic["group"] for mic in mics}
@@ -54,7 +59,36 @@ def _from_1(plan: Data) -> Data:
         "groups": [{"id": key, "name": key} for key in GROUPS_1 if key in used],
         "paths": [_path_1(key, plan.get(key) or {}, compressor) for key, compressor in PATHS_1.items()],
         "kit": _kit_1(plan.get("bus") or {}),
+        "scenes": _scenes_1(plan, rate),
     }
+
+
+def _scenes_1(plan: Data, rate: int) -> list[Data]:
+    """Return the section gains of mics as scenes that hold their trims, over the bars whose lines lie nearest to where the gains changed."""
+    bars = bars_of(Tempo.from_json(plan.get("tempo", {})))
+    held: dict[tuple[int, int], list[Data]] = {}
+    for mic in plan.get("mics", []):
+        steps = mic.get("steps", [])
+        lines = [_nearest_bar(bars, step["at"] / rate + BEFORE_LINE_S) for step in steps]
+        for step, first, after in zip(steps, lines, [*lines, LAST_BAR][1:], strict=True):
+            if step["gain_db"] and first < after:
+                trim_db = min(max(mic.get("trim_db", 0.0) + step["gain_db"], -40.0), 40.0)
+                held.setdefault((first, after), []).append({"place": f"mics.{mic['id']}.trim_db", "value": trim_db})
+    return [
+        {
+            "id": f"gains-{k}",
+            "name": f"Gains from bar {first + 1}",
+            "bars": [[first, after]],
+            "fade_ms": 60.0,
+            "held": mine,
+        }
+        for k, ((first, after), mine) in enumerate(sorted(held.items()), 1)
+    ]
+
+
+def _nearest_bar(bars: Bars, time_s: float) -> int:
+    bar = max(int(bars.bar_of(np.array([time_s]))[0]), 0)
+    return bar if time_s - bars.start_s(bar) < bars.start_s(bar + 1) - time_s else bar + 1
 
 
 def upgrade_template(data: Data) -> Data:
@@ -69,7 +103,7 @@ def upgrade_template(data: Data) -> Data:
 
 
 def _mic_1(mic: Data) -> Data:
-    out = {name: value for name, value in mic.items() if name not in (*ROW_1, "mix")}
+    out = {name: value for name, value in mic.items() if name not in (*ROW_1, "mix", "steps")}
     return out | _strip_1(mic) | {"group": _group_1(mic)}
 
 
@@ -129,4 +163,4 @@ def _kit_1(bus: Data) -> Data:
     return {"tools": [compressor, limiter], "level_db": 0.0 if limited else level_db}
 
 
-STEPS: dict[int, Callable[[Data], Data]] = {1: _from_1}  # from each schema to the next
+STEPS: dict[int, Callable[[Data, int], Data]] = {1: _from_1}  # from each schema to the next

@@ -6,7 +6,7 @@ by spans, ``stream`` from start to end. Which strip goes where, with what gain, 
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from graphlib import TopologicalSorter
@@ -15,12 +15,15 @@ from math import cos, pi, sin
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.scenes import parts, trims
 from arkund.core.render.banks import shared_out
 from arkund.core.render.keys import content
 from arkund.core.render.source import Recordings, edits_key, source_settings
+from arkund.core.render.timeline import Timeline
 from arkund.core.rig.hearing import Hearing, hearing
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import feeds_of, group_id
+from arkund.core.settings import Settings
 from arkund.core.tools.tool import Tool
 from arkund.core.units import db_to_gain
 
@@ -29,13 +32,24 @@ MOST_SOURCES = 512
 _sources: dict[tuple, str] = {}
 
 
+Gains = tuple[float, float]
+
+
 @dataclass(frozen=True, slots=True)
 class Feed:
-    """A strip's share of a sum: of a mic the gains to left and right, of a stereo strip those of its left and of its right."""
+    """A strip's share of a sum: of a mic the gains to left and right, of a stereo strip those of its left and of its right.
+
+    parts : the gains part by part of the rig's timeline, where they are not the same throughout
+    """
 
     strip: str
     left: float
     right: float
+    parts: tuple[Gains, ...] = ()
+
+    def gains(self, part: int) -> Gains:
+        """Return the gains to left and right in a part of the song."""
+        return self.parts[part] if self.parts else (self.left, self.right)
 
 
 Feeds = tuple[Feed, ...]
@@ -45,9 +59,10 @@ Feeds = tuple[Feed, ...]
 class Strip:
     """A strip as it is rendered.
 
-    name : ``mic:ID``, ``group:ID``, ``path:ID`` or ``kit``; mic : for a mic; feeds : for any other, what is heard of those before it; tools : those that are
-    on; keys : of what comes in, and after each tool; row : what all its tools need together, those that are off as well, so that switching one leaves the
-    windows of what comes before it alone
+    name : ``mic:ID``, ``group:ID``, ``path:ID`` or ``kit``; of a strip whose row differs by scene, with ``.NUMBER`` behind it for each row, and the name
+    itself is what they are together; mic : where a mic comes in; feeds : else what is heard of those before it; tools : those that are on; keys : of what comes
+    in, and after each tool; row : what all its tools need together, those that are off as well, so that switching one leaves the windows of what comes before
+    it alone; heard : where it is heard at all, None for everywhere
     """
 
     name: str
@@ -57,11 +72,12 @@ class Strip:
     keys: tuple[str, ...]
     reaches: tuple[Reach, ...]
     row: Reach
+    heard: tuple[tuple[int, int], ...] | None = None
 
     @property
     def channels(self) -> int:
         """How many there are."""
-        return 1 if self.mic else 2
+        return 1 if self.name.startswith("mic:") else 2
 
     @property
     def keyed_by(self) -> tuple[str, ...]:
@@ -79,7 +95,7 @@ class Rig:
     """All strips of a Plan.
 
     strips : in the order in which sums add them up; generations : banks of strips that need only what comes before them; wired : which strips may feed one,
-    heard or not; outputs : what can be rendered, as sums; stems : those that add up to the mix
+    heard or not; outputs : what can be rendered, as sums; stems : those that add up to the mix; timeline : where gains change with the scenes
     """
 
     strips: dict[str, Strip]
@@ -87,10 +103,11 @@ class Rig:
     wired: dict[str, tuple[str, ...]]
     outputs: dict[str, Feeds]
     stems: tuple[str, ...]
+    timeline: Timeline
 
     def key_of(self, feeds: Feeds) -> str:
         """Return the key of a sum."""
-        return _sum_key(self.strips, feeds)
+        return _sum_key(self.strips, feeds, self.timeline)
 
 
 def build(plan: Plan, recordings: Recordings, wanted: str | None = None) -> Rig:
@@ -102,16 +119,31 @@ def build(plan: Plan, recordings: Recordings, wanted: str | None = None) -> Rig:
     return _Builder(plan, recordings).rig(wanted)
 
 
-class _Builder:
-    def __init__(self, plan: Plan, recordings: Recordings) -> None:
-        self.plan, self.recordings, self.rate = plan, recordings, recordings.sample_rate_hz
-        self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.mics}
+class _Part:
+    """A part of the song as it is wired: settings by name, what is heard, and which row of tools each strip has."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
         self.settings = {
             **{f"mic:{mic.id}": mic for mic in plan.mics},
             **{f"group:{group.id}": group for group in plan.groups},
             **{f"path:{path.id}": path for path in plan.paths},
             KIT: plan.kit,
         }
+        self.heard: Hearing = hearing(plan)
+        self.stands_for = {name: name for name in self.settings}  # the strip that has its row
+        self.feeds: dict[str, Feeds] = {}
+
+
+class _Builder:
+    def __init__(self, plan: Plan, recordings: Recordings) -> None:
+        self.plan, self.recordings, self.rate = plan, recordings, recordings.sample_rate_hz
+        row = parts(plan, self.rate)
+        self.timeline = Timeline(tuple((part.at, part.fade) for part in row[1:]))
+        self.parts = [_Part(part.plan) for part in row]
+        self.settings = self.parts[0].settings
+        self.trims = trims(plan, self.rate) if plan.scenes else {}
+        self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.mics}
         self.edits = edits_key(plan)
         self.altered = _stand_in(plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers)
         self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})
@@ -120,24 +152,64 @@ class _Builder:
 
     def rig(self, wanted: str | None) -> Rig:
         plan = self.plan
-        wired = {name: tuple(before) for name, before in feeds_of(plan.mics, plan.groups, plan.paths).items()}
-        into_kit = [name for name in self.settings if name != KIT and self._goes_to_kit(name)]
-        wired[KIT] = tuple(into_kit)
-        heard = hearing(plan)
         drum = [mic.id for mic in plan.mics if f"drum:{mic.piece}" == wanted]
+        rows = self._rows()
+        wired = self._wired(rows)
         generations = []
-        for names in _generations(wired):
-            rows = [tuple(tool.kind for tool in self.settings[name].tools if tool.on) for name in names]
+        for names in _generations(wired, {name for name, mine in rows.items() if len(mine) > 1}):
+            kinds = [
+                tuple(tool.kind for tool in rows[name][0].tools if tool.on) if len(rows[name]) == 1 else ()
+                for name in names
+            ]
             channels = 1 if names[0].startswith("mic:") else 2
-            generations.append(tuple(tuple(names[k] for k in bank) for bank in shared_out(tuple(rows), channels)))
+            generations.append(tuple(tuple(names[k] for k in bank) for bank in shared_out(tuple(kinds), channels)))
         self.order = {name: k for k, name in enumerate(n for banks in generations for bank in banks for n in bank)}
         for name in self.order:
-            self.strips[name] = self._strip(name, self._sum(self._feeds(name, heard, drum)))
-        outputs = self._outputs(heard) | ({wanted: self._drum(drum)} if drum else {})
+            self.strips[name] = self._together(name) if len(rows[name]) > 1 else self._strip(name, rows[name][0], drum)
+        outputs = self._merged_outputs(wanted, drum)
         if wanted is not None and not wanted.startswith("strip:") and wanted not in outputs:
             known = sorted({*outputs, *(f"drum:{mic.piece}" for mic in plan.mics)})
             raise SettingsError(f"output: unknown {wanted!r}; known are {', '.join(known)}.")
-        return Rig(self.strips, tuple(generations), wired, outputs, self._stems(heard))
+        stems = dict.fromkeys(stem for part in self.parts for stem in self._stems(part))
+        return Rig(self.strips, tuple(generations), wired, outputs, tuple(stems), self.timeline)
+
+    def _rows(self) -> dict[str, list]:
+        """Return the settings that each strip is rendered with: one, and of a strip whose row differs by scene one for each row, by names of their own."""
+        out: dict[str, list] = {}
+        for name in self.settings:
+            found = list(dict.fromkeys(part.settings[name].tools for part in self.parts))
+            if len(found) == 1:
+                out[name] = [self.settings[name]]
+                continue
+            for part in self.parts:
+                part.stands_for[name] = f"{name}.{found.index(part.settings[name].tools) + 1}"
+            for part in self.parts:
+                out.setdefault(part.stands_for[name], [part.settings[name]])
+            out[name] = [self.settings[name], *found]
+        return out
+
+    def _wired(self, rows: dict[str, list]) -> dict[str, tuple[str, ...]]:
+        """Return which strips may feed one or be listened to, in any part of the song."""
+        fed: dict[str, dict[str, None]] = {name: {} for name in self.settings}
+        for part in self.parts:
+            for name, before in feeds_of(part.plan.mics, part.plan.groups, part.plan.paths).items():
+                fed[name].update(dict.fromkeys(sorted(before)))
+        fed[KIT].update(dict.fromkeys(name for name in self.settings if name != KIT and self._goes_to_kit(name)))
+        out: dict[str, tuple[str, ...]] = {}
+        for name in rows:
+            if len(rows[name]) > 1:
+                out[name] = tuple(dict.fromkeys(part.stands_for[name] for part in self.parts))
+                continue
+            before = dict.fromkeys(
+                part.stands_for[each]
+                for each in fed[name if name in fed else name.rpartition(".")[0]]
+                for part in self.parts
+            )
+            listened = dict.fromkeys(
+                tool.listens_to for tool in rows[name][0].tools if (tool.listens_to or "").startswith("group:")
+            )
+            out[name] = tuple(before | listened)
+        return out
 
     def _goes_to_kit(self, name: str) -> bool:
         kind, _, strip = name.partition(":")
@@ -145,41 +217,54 @@ class _Builder:
             return True
         return not (self.settings[name].into if kind == "path" else self.group_of[strip])
 
-    def _through(self, feeds: Iterable[Feed]) -> Iterator[Feed]:
+    def _through(self, part: _Part, feeds: Iterable[Feed]) -> Iterator[Feed]:
         """Yield feeds, those of a stereo strip without tools in its place: nothing is rendered only to be added up."""
         for feed in feeds:
             strip = self.strips[feed.strip]
             if strip.mic or strip.tools:
                 yield feed
             else:
-                yield from (Feed(each.strip, each.left * feed.left, each.right * feed.right) for each in strip.feeds)
+                mine = part.feeds[feed.strip]
+                yield from (Feed(each.strip, each.left * feed.left, each.right * feed.right) for each in mine)
 
-    def _sum(self, feeds: Iterable[Feed]) -> Feeds:
-        """Return feeds as they are added up: each strip once, in the order of the strips."""
+    def _sum(self, part: _Part, feeds: Iterable[Feed]) -> Feeds:
+        """Return feeds of a part as they are added up: each strip once, in the order of the strips."""
         out: dict[str, Feed] = {}
-        for feed in self._through(feeds):
+        for feed in self._through(part, feeds):
             mine = out.get(feed.strip)
             out[feed.strip] = Feed(feed.strip, mine.left + feed.left, mine.right + feed.right) if mine else feed
         return tuple(sorted(out.values(), key=lambda feed: self.order[feed.strip]))
 
-    def _feeds(self, name: str, heard: Hearing, drum: list[str]) -> Iterator[Feed]:
-        """Yield what a strip gets. drum : the mics that alone are heard in their groups, where a drum is listened to by itself"""
+    def _merged(self, several: Sequence[Feeds]) -> Feeds:
+        """Return the feeds of all parts as those of the song."""
+        if len(several) == 1 or all(feeds == several[0] for feeds in several):
+            return several[0]
+        by_part = [{feed.strip: (feed.left, feed.right) for feed in feeds} for feeds in several]
+        out = []
+        for strip in sorted({strip for mine in by_part for strip in mine}, key=self.order.__getitem__):
+            gains = tuple(mine.get(strip, (0.0, 0.0)) for mine in by_part)
+            out.append(Feed(strip, *gains[0], () if len(set(gains)) == 1 else gains))
+        return tuple(out)
+
+    def _feeds(self, part: _Part, name: str, drum: list[str]) -> Iterator[Feed]:
+        """Yield what a strip gets in a part. drum : the mics that alone are heard in their groups, where a drum is listened to by itself"""
+        heard, plan = part.heard, part.plan
         kind, _, strip = name.partition(":")
         if kind == "group":
             members = [mic for mic, into in self.group_of.items() if into == strip]
             if mine := [mic for mic in members if mic in drum]:
-                yield from (self._at_level(f"mic:{mic}") for mic in mine)
+                yield from (self._at_level(part, f"mic:{mic}") for mic in mine)
                 return
-            yield from (self._at_level(f"mic:{mic}") for mic in members if mic in heard.mics)
+            yield from (self._at_level(part, f"mic:{mic}") for mic in members if mic in heard.mics)
             yield from (
-                self._at_level(f"path:{p.id}") for p in self.plan.paths if p.into == strip and p.id in heard.paths
+                self._at_level(part, f"path:{p.id}") for p in plan.paths if p.into == strip and p.id in heard.paths
             )
         elif kind == "path":
-            for each, settings in self.settings.items():
+            for each, settings in part.settings.items():
                 if heard.sounds(each) and (send_db := settings.send_db(strip)) > OFF_DB:
-                    yield self._placed(each, send_db)
+                    yield self._placed(part, each, send_db)
         elif kind == KIT:
-            yield from (self._at_level(each) for each in self._into_kit(heard))
+            yield from (self._at_level(part, each) for each in self._into_kit(heard))
 
     def _into_kit(self, heard: Hearing) -> Iterator[str]:
         if heard.dry:
@@ -187,38 +272,52 @@ class _Builder:
             yield from (f"mic:{mic}" for mic, into in self.group_of.items() if not into and mic in heard.mics)
         yield from (f"path:{p.id}" for p in self.plan.paths if p.id in heard.paths and not (p.into and heard.dry))
 
-    def _at_level(self, name: str) -> Feed:
-        return self._placed(name, self.settings[name].level_db)
+    def _at_level(self, part: _Part, name: str) -> Feed:
+        return self._placed(part, name, part.settings[name].level_db)
 
-    def _placed(self, name: str, level_db: float) -> Feed:
-        gain, pan = float(db_to_gain(level_db)), self.settings[name].pan
+    def _placed(self, part: _Part, name: str, level_db: float) -> Feed:
+        gain, pan = float(db_to_gain(level_db)), part.settings[name].pan
         left, right = pan_gains(pan) if name.startswith("mic:") else balance_gains(pan)
-        return Feed(name, gain * left, gain * right)
+        return Feed(part.stands_for[name], gain * left, gain * right)
 
-    def _outputs(self, heard: Hearing) -> dict[str, Feeds]:
-        level = float(db_to_gain(self.plan.kit.level_db))
-        out = {KIT: self._sum([Feed(KIT, level, level)]), MIX: self.strips[KIT].feeds}
-        groups = [g.id for g in self.plan.groups if g.id in heard.groups and self.strips[f"group:{g.id}"].feeds]
+    def _merged_outputs(self, wanted: str | None, drum: list[str]) -> dict[str, Feeds]:
+        several = [self._outputs(part) | ({wanted: self._drum(part, drum)} if drum else {}) for part in self.parts]
+        known = dict.fromkeys(name for mine in several for name in mine)
+        return {name: self._merged([mine.get(name, ()) for mine in several]) for name in known}
+
+    def _outputs(self, part: _Part) -> dict[str, Feeds]:
+        heard, level = part.heard, float(db_to_gain(part.plan.kit.level_db))
+        out = {KIT: self._sum(part, [Feed(part.stands_for[KIT], level, level)]), MIX: part.feeds[KIT]}
+        groups = [g.id for g in part.plan.groups if g.id in heard.groups and part.feeds[f"group:{g.id}"]]
         stems = [f"group:{group}" for group in groups] + [
-            f"path:{p.id}" for p in self.plan.paths if p.id in heard.paths
+            f"path:{p.id}" for p in part.plan.paths if p.id in heard.paths
         ]
-        out |= {stem: self._sum([self._at_level(stem)]) for stem in stems}
-        return out | {f"alone:{mic.id}": self._sum([self._at_level(f"mic:{mic.id}")]) for mic in self.plan.mics}
+        out |= {stem: self._sum(part, [self._at_level(part, stem)]) for stem in stems}
+        return out | {
+            f"alone:{mic.id}": self._sum(part, [self._at_level(part, f"mic:{mic.id}")]) for mic in part.plan.mics
+        }
 
-    def _stems(self, heard: Hearing) -> tuple[str, ...]:
+    def _stems(self, part: _Part) -> tuple[str, ...]:
         """Return what goes into the kit: groups that have members, mics of no group, paths."""
-        into = [name.replace("mic:", "alone:") for name in self._into_kit(heard)]
-        return tuple(name for name in into if name.startswith("alone:") or self.strips[name].feeds)
+        into = [name.replace("mic:", "alone:") for name in self._into_kit(part.heard)]
+        return tuple(name for name in into if name.startswith("alone:") or part.feeds[name])
 
-    def _drum(self, mics: list[str]) -> Feeds:
+    def _drum(self, part: _Part, mics: list[str]) -> Feeds:
         """Return a drum by itself, through the tools of the groups that its mics belong to."""
         names = dict.fromkeys(f"group:{into}" if (into := self.group_of[mic]) else f"mic:{mic}" for mic in mics)
-        return self._sum(self._at_level(name) for name in names)
+        return self._sum(part, (self._at_level(part, name) for name in names))
 
-    def _strip(self, name: str, feeds: Feeds) -> Strip:
-        settings = self.settings[name]
+    def _strip(self, name: str, settings: Settings, drum: list[str]) -> Strip:
         mic = settings if isinstance(settings, MicPlan) else None
-        key = self._source(mic) if mic else _sum_key(self.strips, feeds)
+        own = name if name in self.settings else name.rpartition(".")[0]
+        feeds: Feeds = ()
+        if not mic:
+            for part in self.parts:
+                if own not in part.feeds:
+                    part.feeds[own] = self._sum(part, self._feeds(part, own, drum))
+                part.feeds[name] = part.feeds[own]
+            feeds = self._merged([part.feeds[own] for part in self.parts])
+        key = self._source(mic) if mic else _sum_key(self.strips, feeds, self.timeline)
         keys, reaches, row = [key], [], NOTHING
         for tool in settings.tools:
             row += _reach(tool, self.rate)
@@ -226,12 +325,24 @@ class _Builder:
         for tool in tools:
             keys.append(_after(tool, keys[-1], self._heard_by(tool)))
             reaches.append(_reach(tool, self.rate))
-        return Strip(name, mic, feeds, tools, tuple(keys), tuple(reaches), row)
+        heard = (
+            None
+            if name == own
+            else tuple(self.timeline.span_of(k) for k, part in enumerate(self.parts) if part.stands_for[own] == name)
+        )
+        return Strip(name, mic, feeds, tools, tuple(keys), tuple(reaches), row, heard)
+
+    def _together(self, name: str) -> Strip:
+        """Return a strip whose row differs by scene, as the sum of what it is with each of its rows where that holds."""
+        both = 0.0 if name.startswith("mic:") else 1.0  # a mic has one side
+        feeds = self._merged([(Feed(part.stands_for[name], 1.0, both),) for part in self.parts])
+        return Strip(name, None, feeds, (), (_sum_key(self.strips, feeds, self.timeline),), (), NOTHING)
 
     def _source(self, mic: MicPlan) -> str:
         """Return the key of what comes into a mic. Remembered by what it is made of, because a change leaves nearly all of them as they were."""
         takes = tuple(self.recordings.content(take, mic.id) for take in self.takes)
-        mine = (mic.id, mic.piece, mic.role, mic.trim_db, mic.line_up, mic.clock_ppm, mic.repair, mic.steps)
+        trim = self.trims.get(mic.id, mic.trim_db)
+        mine = (mic.id, mic.piece, mic.role, trim, mic.line_up, mic.clock_ppm, mic.repair)
         key = (mine, takes, self.edits, self.altered, self.rate)
         if key not in _sources:
             _sources[key] = hashed(["source", source_settings(self.plan, self.recordings, mic, self.edits), self.rate])
@@ -266,21 +377,31 @@ def _reach(tool: Tool, rate: int) -> Reach:
     return tool.reach(rate)
 
 
-def _generations(wired: dict[str, tuple[str, ...]]) -> Iterator[list[str]]:
-    """Yield strips whose feeds are all there, mics apart from the others."""
+def _generations(wired: dict[str, tuple[str, ...]], sums: set[str]) -> Iterator[list[str]]:
+    """Yield strips whose feeds are all there: mics, the sums of mics (which have one side), and the others apart."""
     sorter = TopologicalSorter(wired)
     sorter.prepare()
     place = {name: k for k, name in enumerate(wired)}
     while sorter.is_active():
         ready = sorted(sorter.get_ready(), key=place.__getitem__)
         sorter.done(*ready)
-        for mics in (True, False):
-            if some := [name for name in ready if name.startswith("mic:") == mics]:
-                yield some
+        of_mics = [name for name in ready if name.startswith("mic:")]
+        yield from filter(
+            None,
+            (
+                [name for name in of_mics if name not in sums],
+                [name for name in of_mics if name in sums],
+                [name for name in ready if not name.startswith("mic:")],
+            ),
+        )
 
 
-def _sum_key(strips: dict[str, Strip], feeds: Feeds) -> str:
-    return hashed([[strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds])
+def _sum_key(strips: dict[str, Strip], feeds: Feeds, timeline: Timeline) -> str:
+    """Return the key of a sum: where its gains never change, the same in any song."""
+    content: list = [[strips[feed.strip].keys[-1], feed.left, feed.right] for feed in feeds]
+    if any(feed.parts for feed in feeds):
+        content += [timeline.changes, [feed.parts for feed in feeds]]
+    return hashed(content)
 
 
 def hashed(content: object) -> str:

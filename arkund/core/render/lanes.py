@@ -11,7 +11,7 @@ from arkund.core.beside import shared
 from arkund.core.dsp.bank import NARROW, fill, scratch, separate
 from arkund.core.render.banks import Bank, shared_out
 from arkund.core.render.cache import SpanCache
-from arkund.core.render.graph import KIT, Feed, Feeds, Rig, Strip
+from arkund.core.render.graph import KIT, Feeds, Rig, Strip
 from arkund.core.render.keys import Keys
 from arkund.core.render.pipeline import Pipeline
 from arkund.core.render.source import Sources
@@ -82,7 +82,10 @@ class Lanes:
 
     def ask(self, name: str) -> bool:
         """Look for what is kept of a strip; say whether what comes into it is still needed."""
-        strip, place = self.rig.strips[name], self.places[name]
+        strip, place = self.rig.strips[name], self.places.get(name)
+        if place is None:  # not heard here
+            self.asked[name] = []
+            return False
         lanes = self.asked[name] = [Lane(strip, place, part) for part in range(len(place.parts))]
         for lane in lanes if name != self.watched else ():
             for number in range(len(strip.tools), 0 if not strip.mic else -1, -1):
@@ -100,7 +103,7 @@ class Lanes:
 
     def take_in(self, name: str, audio: np.ndarray) -> None:
         """Take what comes into all parts of a strip [shape=(2, samples)]. It is not kept: to add it up again takes less than fresh memory would."""
-        whole = Row(audio, self.places[name].input)
+        whole = Row(audio[: self.rig.strips[name].channels], self.places[name].input)
         for lane in self.asked[name]:
             lane.row = lane.row or whole
 
@@ -116,13 +119,13 @@ class Lanes:
         for start, stop in pairwise(sorted({*window, *inside})):
             yield start, [row for name in names for row in self._there(name, start, stop)]
 
-    def gains(self, names: Sequence[str], feeds: Feeds) -> list[tuple[float, float]]:
-        """Return the gains to left and right that the rows of strips have in a sum."""
+    def gains(self, names: Sequence[str], feeds: Feeds, part: int) -> list[tuple[float, float]]:
+        """Return the gains to left and right that the rows of strips have in a sum, in a part of the song."""
         mine, out = {feed.strip: feed for feed in feeds}, []
         for name in names:
-            feed = mine.get(name) or Feed(name, 0.0, 0.0)
-            mono = self.rig.strips[name].mic
-            out += [(feed.left, feed.right)] if mono else [(feed.left, 0.0), (0.0, feed.right)]
+            left, right = mine[name].gains(part) if name in mine else (0.0, 0.0)
+            mono = self.rig.strips[name].channels == 1
+            out += [(left, right)] if mono else [(left, 0.0), (0.0, right)]
         return out
 
     def row_of(self, name: str, span: Window) -> list[np.ndarray]:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.plan.plan import Plan
+from arkund.core.rig.scenes import Held
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.units import SILENCE_DB, db_to_gain, gain_to_db
 
@@ -82,4 +83,14 @@ def in_front(plan: Plan, piece: str) -> Plan:
             continue
         sends = tuple(send.replace(level_db=max(send.level_db + DIM_DB, OFF_DB)) for send in mic.sends)
         mics.append(mic.replace(level_db=max(mic.level_db + DIM_DB, LOWEST_LEVEL_DB), sends=sends))
-    return plan.replace(mics=tuple(mics))
+    others = tuple(f"mics.{mic.id}." for mic in plan.mics if mic.piece != piece)
+    scenes = [scene.replace(held=tuple(_lowered(each, others) for each in scene.held)) for scene in plan.scenes]
+    return plan.replace(mics=tuple(mics), scenes=tuple(scenes))
+
+
+def _lowered(held: Held, others: tuple[str, ...]) -> Held:
+    """Return what a scene holds, lowered where it is a level or a send of one of the others."""
+    tail = held.place[len(held.place.split(".")[0]) + 1 :].partition(".")[2]
+    if not held.place.startswith(others) or not (tail == "level_db" or tail.startswith("sends.")):
+        return held
+    return held.replace(value=max(held.value + DIM_DB, LOWEST_LEVEL_DB))

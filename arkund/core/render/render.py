@@ -17,6 +17,7 @@ from arkund.core.render.keys import Keys
 from arkund.core.render.lanes import Lanes
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.sums import alike, empty_sum, interleaved, place
+from arkund.core.render.timeline import Timeline
 from arkund.core.render.windows import Place, Window, rounded, windows
 from arkund.core.rig import places, rows
 from arkund.core.takes.process import assembled
@@ -134,7 +135,8 @@ class _Work:
     def output(self, name: str, span: Window) -> np.ndarray:
         """Return an output [shape=(samples, 2)]."""
         feeds = self.rig.outputs[name]
-        depends = graph.hashed([self.lanes.places[feed.strip].depends[-1] for feed in feeds])
+        where = self.lanes.places
+        depends = graph.hashed([where[feed.strip].depends[-1] for feed in feeds if feed.strip in where])
         return self.lanes.kept(f"{self.rig.key_of(feeds)}@{depends}", span, lambda: self._of(feeds, span))
 
     def make(self, name: str) -> None:
@@ -189,12 +191,21 @@ class _Work:
             if name in ready and any(feed.strip == name for each in sums for feed in each.feeds)
         ]
         hull = min(each.window[0] for each in sums), max(each.window[1] for each in sums)
-        gains = [self.lanes.gains(names, each.feeds) for each in sums]
-        edges = [edge for each in sums for edge in each.window]
-        for start, parts in self.lanes.over(names, hull, edges):
+        edges, timeline = [edge for each in sums for edge in each.window], Timeline()
+        if any(feed.parts for each in sums for feed in each.feeds):
+            timeline = self.rig.timeline
+        for start, sides in self.lanes.over(names, hull, [*edges, *timeline.edges()]):
+            part, into = timeline.at(start)
+            gains = [self.lanes.gains(names, each.feeds, part) for each in sums]
+            if into is not None:
+                comes = timeline.rising(start, start + sides[0].size, into)
+                sides = [row * (1 - comes) for row in sides] + [row * comes for row in sides]
+                gains = [
+                    mine + self.lanes.gains(names, each.feeds, into) for mine, each in zip(gains, sums, strict=True)
+                ]
             late = [each.window[0] - start for each in sums]
             anew = [not each.begun for each in sums]
-            yield functools.partial(place, parts, gains, [each.audio for each in sums], late, anew)
+            yield functools.partial(place, sides, gains, [each.audio for each in sums], late, anew)
 
 
 def key_listen(plan: Plan, recordings: Recordings, strip: str, tool_id: str, span: Window) -> np.ndarray:

@@ -14,6 +14,7 @@ from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import repaired, stepped
 from arkund.core.plan.plan import Cut, MicPlan, Plan
+from arkund.core.plan.scenes import trims
 from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import Edited
 from arkund.core.units import db_to_gain, ms_to_samples
@@ -60,6 +61,7 @@ class Sources:
             piece: Edited([c for c in plan.lone_cuts if c.piece == piece], plan.crossfade_ms, self._rate)
             for piece in {cut.piece for cut in plan.lone_cuts}
         }
+        self._trims = trims(plan, self._rate) if plan.scenes else {}
         self._readers: dict[str, Read] = {}
 
     def read(self, mic: MicPlan, start: int, stop: int) -> np.ndarray:
@@ -71,10 +73,11 @@ class Sources:
         if mic.id not in self._readers:
             self._readers[mic.id] = self._reader(mic)
         delay = ms_to_samples(mic.line_up.delay_ms, self._rate)
-        gain = np.float32(db_to_gain(mic.trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
+        trim_db = 0.0 if mic.id in self._trims else mic.trim_db
+        gain = np.float32(db_to_gain(trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
         out = read_delayed(self._readers[mic.id], start, stop, delay)
-        if mic.steps:
-            out = stepped(out, mic.steps, start, self._rate)
+        if mic.id in self._trims:
+            out = stepped(out, *self._trims[mic.id], start)
         if gain != 1.0:
             out *= gain
         return out
@@ -133,8 +136,7 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
         "repair": mic.repair,
         "clock_ppm": mic.clock_ppm,
-        "steps": [step.to_json() for step in mic.steps],
-        "trim_db": mic.trim_db,
+        "trim_db": trims(plan, recordings.sample_rate_hz).get(mic.id, mic.trim_db) if plan.scenes else mic.trim_db,
         "line_up": mic.line_up.to_json(),
         "edits": edits,
         "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece] if is_close(mic.role) else [],

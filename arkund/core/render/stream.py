@@ -21,6 +21,7 @@ from arkund.core.render.graph import KIT, Feeds, Rig
 from arkund.core.render.keys import Keys
 from arkund.core.render.pipeline import Pipeline
 from arkund.core.render.source import Recordings, Sources
+from arkund.core.render.timeline import Timeline
 from arkund.core.takes.process import assembled
 
 BLOCK = 1 << 17  # samples
@@ -66,15 +67,19 @@ class Stream:
             [rig.outputs[stem] for stem in self.stems[first : first + STEMS_PER_BANK]]
             for first in range(0, len(self.stems), STEMS_PER_BANK)
         ]
-        self._sums = [_Sum(feeds, WIDE, self._ways) for feeds in of_stems]
-        self._sums.append(_Sum([rig.outputs[KIT]], width_for(2), self._ways))
+        self._sums = [_Sum(feeds, WIDE, self._ways, rig.timeline) for feeds in of_stems]
+        self._sums.append(_Sum([rig.outputs[KIT]], width_for(2), self._ways, rig.timeline))
         self._mics = [way for way in self._ways if way.channels == 1]
 
     def places(self) -> dict[str, tuple[int, int]]:
         """Return in which bank of a Block and at which lane each output begins; all but the strips of mics have two lanes."""
         out = {}
         for bank, way in enumerate(self._mics):
-            out |= {f"strip:{name.partition(':')[2]}": (bank, lane) for lane, name in enumerate(way.names)}
+            out |= {
+                f"strip:{name.partition(':')[2]}": (bank, lane)
+                for lane, name in enumerate(way.names)
+                if self._rig.strips[name].heard is None  # of a strip that differs by scene, what its rows are together
+            }
         after = len(self._mics)
         for number, stem in enumerate(self.stems):
             out[stem] = (after + number // STEMS_PER_BANK, 2 * (number % STEMS_PER_BANK))
@@ -117,33 +122,51 @@ class Stream:
 
 
 class _Gains:
-    """What lanes of a bank give to a sum: gains [lanes * width]."""
+    """What lanes of a bank give to a sum: gains [parts of the song, lanes, width]."""
 
-    def __init__(self, way: "_Way", width: int) -> None:
-        self.way, self.width = way, width
-        self._gains = np.zeros((len(way.names) * way.channels, width), np.float32)
+    def __init__(self, way: "_Way", width: int, timeline: Timeline) -> None:
+        self.way, self.width, self._timeline = way, width, timeline
+        self._gains = np.zeros((len(timeline.changes) + 1, len(way.names) * way.channels, width), np.float32)
+        self._changes = False
 
-    def put(self, feed: graph.Feed, lane: int) -> None:
-        """Take a feed of one of the bank's strips into two neighbouring lanes."""
+    def put(self, feed: graph.Feed, lane: int, sides: int) -> None:
+        """Take a feed of one of the bank's strips into as many neighbouring lanes as the sum has sides."""
         mine = self.way.names.index(feed.strip) * self.way.channels
         last = mine + self.way.channels - 1  # of a mic both sides are the same lane
-        self._gains[mine, lane] += np.float32(feed.left)
-        self._gains[last, lane + 1] += np.float32(feed.right)
+        self._changes |= bool(feed.parts)
+        for part, gains in enumerate(self._gains):
+            left, right = feed.gains(part)
+            gains[mine, lane] += np.float32(left)
+            if sides == 2:
+                gains[last, lane + 1] += np.float32(right)
 
     def add(self, start: int, out: np.ndarray) -> None:
         """Add to a sum what the bank gave from a sample on."""
         audio = self.way.audio[start - self.way.start :][: out.shape[0]]
-        mix = _mixing.BANKS[self.width].mix_down
-        mix(audio.reshape(-1), audio.shape[1], self._gains.shape[0], self._gains.reshape(-1), out.reshape(-1))
+        if not self._changes:
+            self._mix(audio, 0, out)
+            return
+        for first, stop, part, into in self._timeline.pieces(start, start + out.shape[0]):
+            some, piece = audio[first - start : stop - start], out[first - start : stop - start]
+            if into is None:
+                self._mix(some, part, piece)
+            else:
+                comes = self._timeline.rising(first, stop, into)[:, None]
+                self._mix(some * (1 - comes), part, piece)
+                self._mix(some * comes, into, piece)
+
+    def _mix(self, audio: np.ndarray, part: int, out: np.ndarray) -> None:
+        mix, gains = _mixing.BANKS[self.width].mix_down, self._gains[part]
+        mix(audio.reshape(-1), audio.shape[1], gains.shape[0], gains.reshape(-1), out.reshape(-1))
 
 
-def _gains_of(several: list[Feeds], width: int, ways: list["_Way"]) -> list[_Gains]:
-    """Return the gains of each bank into several sums, two lanes each, in the order of the banks."""
+def _gains_of(several: list[Feeds], width: int, ways: list["_Way"], timeline: Timeline, sides: int = 2) -> list[_Gains]:
+    """Return the gains of each bank into several sums of so many lanes each, in the order of the banks."""
     out: dict[int, _Gains] = {}
     for number, feeds in enumerate(several):
         for feed in feeds:
             at = next(k for k, way in enumerate(ways) if feed.strip in way.names)
-            out.setdefault(at, _Gains(ways[at], width)).put(feed, 2 * number)
+            out.setdefault(at, _Gains(ways[at], width, timeline)).put(feed, sides * number, sides)
     return [out[at] for at in sorted(out)]
 
 
@@ -160,7 +183,8 @@ class _Way:
         self.names, self._sources, self._mics = names, sources, [strip.mic for strip in strips]
         self.channels = strips[0].channels
         self.bank = Bank([strip.tools for strip in strips], self.channels, rate)
-        self.gains = [] if self._mics[0] else _gains_of([strip.feeds for strip in strips], self.bank.width, before)
+        feeds = [] if self._mics[0] else [strip.feeds for strip in strips]
+        self.gains = _gains_of(feeds, self.bank.width, before, rig.timeline, self.channels)
         self.keys = [_Key(place, strips, self, before, keys) for place in range(len(self.bank.runs))]
         self.needs = [gains.way for gains in self.gains] + [way for key in self.keys for way in key.needs]
         self.ahead = self.start = 0
@@ -230,9 +254,9 @@ def _go() -> None:
 class _Sum:
     """Outputs side by side."""
 
-    def __init__(self, several: list[Feeds], width: int, ways: list[_Way]) -> None:
+    def __init__(self, several: list[Feeds], width: int, ways: list[_Way], timeline: Timeline) -> None:
         self.lanes, self.width = 2 * len(several), width
-        self._gains = _gains_of(several, width, ways)
+        self._gains = _gains_of(several, width, ways, timeline)
 
     def over(self, start: int, stop: int) -> np.ndarray:
         """Return the sums from one sample to another."""

@@ -57,11 +57,13 @@ class Place:
 
 
 def windows(rig: Rig, span: Window, rate: int, within: Window | None = None) -> dict[str, Place]:
-    """Return the places of all strips for a span of any output. within : a span around this one, for which the mics are rendered"""
+    """Return the places of all strips for a span of any output, but for those that are not heard there. within : a span around this one, for which the mics
+    are rendered"""
     out = _swept(rig, span, rate)
     if within:
         whole = _swept(rig, within, rate)
-        out = {name: whole[name] if rig.strips[name].mic else place for name, place in out.items()}
+        mics = {name: place for name, place in whole.items() if rig.strips[name].mic}
+        out = {name: mics.get(name, place) for name, place in out.items()}
     return _with_origins(rig, out)
 
 
@@ -73,7 +75,11 @@ def _swept(rig: Rig, span: Window, rate: int) -> dict[str, Place]:
     out: dict[str, Place] = {}
     wanted: dict[str, Window] = {}  # of what comes into a strip
     for name in reversed(rig.strips):
-        strip, windows = rig.strips[name], [span, *(wanted[each] for each in after[name])]
+        strip, windows = rig.strips[name], [span, *(wanted[each] for each in after[name] if each in wanted)]
+        if strip.heard is not None:  # where its row holds, and nowhere else
+            windows = [both for mine in windows for where in strip.heard if (both := _common(mine, where))]
+            if not windows:
+                continue
         start, stop = min(window[0] for window in windows), max(window[1] for window in windows)
         leads, beyond = _leads(strip.reaches, rate)
         out[name] = Place(_parts((start, stop), rate), leads, beyond, ())
@@ -83,13 +89,18 @@ def _swept(rig: Rig, span: Window, rate: int) -> dict[str, Place]:
     return out
 
 
+def _common(one: Window, other: Window) -> Window | None:
+    start, stop = max(one[0], other[0]), min(one[1], other[1])
+    return (start, stop) if start < stop else None
+
+
 def _with_origins(rig: Rig, places: dict[str, Place]) -> dict[str, Place]:
     """Return places with what their samples depend on: from how far before all down to there was rendered."""
     out: dict[str, Place] = {}
-    for name, strip in rig.strips.items():
-        place = places[name]
+    for name, place in ((name, places[name]) for name in rig.strips if name in places):
+        strip = rig.strips[name]
         before = [feed.strip for feed in strip.feeds] + [of for of in strip.keyed_by if of.startswith("group:")]
-        begins = [[each, out[each].depends[-1]] for each in before]
+        begins = [[each, out[each].depends[-1]] for each in before if each in out]
         base = hashed([begins, place.parts[0], len(place.parts)]) if begins else ""
         depends = tuple(f"{base}/{','.join(map(str, place.leads[: k + 1]))}" for k in range(len(place.leads)))
         out[name] = replace(place, depends=depends)

@@ -1,4 +1,4 @@
-"""Changes of a rig: tools added, moved, removed and copied, keys set, groups and paths made and taken away."""
+"""Changes of a rig: tools added, moved, removed and copied, keys set, groups, paths and scenes made and taken away."""
 
 import re
 from collections.abc import Sequence
@@ -7,9 +7,12 @@ from typing import Any
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Plan
+from arkund.core.plan.scenes import held_in, scene_of
 from arkund.core.rig import places, rows, usual
+from arkund.core.rig.scenes import FADE_MS, Scene
 from arkund.core.rig.strips import Group, Path
 from arkund.core.rig.wiring import group_id
+from arkund.core.settings import plain
 from arkund.core.tools.tool import free_id, settings_of
 
 
@@ -104,6 +107,52 @@ def remove_group(plan: Plan, group_key: str) -> Change:
     values |= {f"mics.{mic.id}.group": "" for mic in plan.mics if mic.group == group_key}
     members = sum(group_id(mic, plan.groups) == group_key for mic in plan.mics)
     return Change(f"Group {mine.words} removed; its {members} mics are where they were without it", values)
+
+
+def add_scene(
+    plan: Plan, name: str, sections: Sequence[str] = (), bars: Sequence[tuple[int, int]] = (), fade_ms: float = FADE_MS
+) -> Change:
+    """Make a scene for some sections, by name, and bars, (first, the one after the last); it holds nothing yet."""
+    name = _name(name)
+    key = free_id(_id(name), {each.id for each in plan.scenes})
+    scene = Scene(id=key, name=name, sections=_sections(plan, sections), bars=tuple(bars), fade_ms=fade_ms)
+    return Change(f"Scene {name} made", {"scenes": [each.to_json() for each in (*plan.scenes, scene)]})
+
+
+def set_scene(plan: Plan, scene_id: str, **values: Any) -> Change:
+    """Change where a scene holds (sections, bars), its fade_ms or its name."""
+    mine = scene_of(plan, scene_id)
+    if "sections" in values:
+        _sections(plan, [name for name in values["sections"] if name not in mine.sections])
+    words = ", ".join("other " + name.replace("fade_ms", "fade") for name in values)
+    return Change(
+        f"Scene {mine.name}: {words}", {f"scenes.{mine.id}.{name}": plain(value) for name, value in values.items()}
+    )
+
+
+def remove_scene(plan: Plan, scene_id: str) -> Change:
+    """Take a scene away; its bars are as the rest of the song."""
+    mine = scene_of(plan, scene_id)
+    return Change(
+        f"Scene {mine.name} removed", {"scenes": [each.to_json() for each in plan.scenes if each.id != mine.id]}
+    )
+
+
+def hold(plan: Plan, scene_id: str, values: dict[str, Any], title: str = "") -> Change:
+    """Let a scene hold settings, by place; those that are as in the rest of the song are let go."""
+    mine = scene_of(plan, scene_id)
+    held = held_in(plan, mine, values).held
+    return Change(
+        f"{mine.name}: {title or ', '.join(values)}", {f"scenes.{mine.id}.held": [each.to_json() for each in held]}
+    )
+
+
+def _sections(plan: Plan, names: Sequence[str]) -> tuple[str, ...]:
+    known = [section.name for section in plan.sections]
+    for name in names:
+        if name not in known:
+            raise SettingsError(f"sections: no section {name!r}; there are {', '.join(known) or 'none'}.")
+    return tuple(names)
 
 
 def rename(plan: Plan, strip: str, name: str) -> Change:

@@ -10,7 +10,7 @@ from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.work import json_option
 
 
-def _make(session: str, as_json: bool, change_of: Callable) -> None:
+def make(session: str, as_json: bool, change_of: Callable) -> None:
     """Make the change that is told of a session as one Move, and say so."""
     from arkund.studio.services import rigging
 
@@ -59,7 +59,7 @@ def tool_list(session: str, strip: str, as_json: bool) -> None:
 @json_option
 def tool_add(session: str, strip: str, kind: str, at: int | None, as_json: bool) -> None:
     """Add a tool to a strip, off; one Move."""
-    _make(session, as_json, lambda s: changes.add_tool(s.plan, strip, kind, at))
+    make(session, as_json, lambda s: changes.add_tool(s.plan, strip, kind, at))
 
 
 @tool.command("move", context_settings={"ignore_unknown_options": True})
@@ -70,7 +70,7 @@ def tool_add(session: str, strip: str, kind: str, at: int | None, as_json: bool)
 @json_option
 def tool_move(session: str, strip: str, tool_id: str, by: int, as_json: bool) -> None:
     """Move a tool so many places later in its row (-1 is one earlier); one Move."""
-    _make(session, as_json, lambda s: changes.move_tool(s.plan, strip, tool_id, by))
+    make(session, as_json, lambda s: changes.move_tool(s.plan, strip, tool_id, by))
 
 
 @tool.command("remove")
@@ -80,7 +80,7 @@ def tool_move(session: str, strip: str, tool_id: str, by: int, as_json: bool) ->
 @json_option
 def tool_remove(session: str, strip: str, tool_id: str, as_json: bool) -> None:
     """Take a tool out of its row; one Move."""
-    _make(session, as_json, lambda s: changes.remove_tool(s.plan, strip, tool_id))
+    make(session, as_json, lambda s: changes.remove_tool(s.plan, strip, tool_id))
 
 
 @tool.command("copy")
@@ -91,7 +91,7 @@ def tool_remove(session: str, strip: str, tool_id: str, as_json: bool) -> None:
 @json_option
 def tool_copy(session: str, strip: str, tool_id: str, others: tuple[str, ...], as_json: bool) -> None:
     """Copy a tool's settings to other strips; one Move."""
-    _make(session, as_json, lambda s: changes.copy_tool(s.plan, strip, tool_id, others))
+    make(session, as_json, lambda s: changes.copy_tool(s.plan, strip, tool_id, others))
 
 
 @tool.command("key")
@@ -104,7 +104,7 @@ def tool_key(session: str, strip: str, tool_id: str, of: str, as_json: bool) -> 
     """Let a tool's detector listen to mic:ID, drum:PIECE, group:ID, hits:PIECE, or to "" itself; one Move."""
     from arkund.studio.services import rigging
 
-    _make(session, as_json, lambda s: rigging.set_key(s, strip, tool_id, of))
+    make(session, as_json, lambda s: rigging.set_key(s, strip, tool_id, of))
 
 
 @main.group()
@@ -140,7 +140,7 @@ def path_list(session: str, as_json: bool) -> None:
 @json_option
 def path_add(session: str, recipe: str, name: str, as_json: bool) -> None:
     """Add a path by a recipe (punch, sustain, weight, crush), or an empty one; one Move."""
-    _make(session, as_json, lambda s: changes.add_path(s.plan, recipe, name))
+    make(session, as_json, lambda s: changes.add_path(s.plan, recipe, name))
 
 
 @path.command("remove")
@@ -149,7 +149,7 @@ def path_add(session: str, recipe: str, name: str, as_json: bool) -> None:
 @json_option
 def path_remove(session: str, path_id: str, as_json: bool) -> None:
     """Take a path away, with all that is sent to it; one Move."""
-    _make(session, as_json, lambda s: changes.remove_path(s.plan, path_id))
+    make(session, as_json, lambda s: changes.remove_path(s.plan, path_id))
 
 
 @main.group("group")
@@ -181,7 +181,7 @@ def group_list(session: str, as_json: bool) -> None:
 @json_option
 def group_add(session: str, name: str, members: tuple[str, ...], as_json: bool) -> None:
     """Make a group of some mics; one Move."""
-    _make(session, as_json, lambda s: changes.add_group(s.plan, name, members))
+    make(session, as_json, lambda s: changes.add_group(s.plan, name, members))
 
 
 @group_.command("remove")
@@ -190,7 +190,7 @@ def group_add(session: str, name: str, members: tuple[str, ...], as_json: bool) 
 @json_option
 def group_remove(session: str, group_id: str, as_json: bool) -> None:
     """Take a group away; its members go where they were without it; one Move."""
-    _make(session, as_json, lambda s: changes.remove_group(s.plan, group_id))
+    make(session, as_json, lambda s: changes.remove_group(s.plan, group_id))
 
 
 @main.command("rename")
@@ -200,4 +200,4 @@ def group_remove(session: str, group_id: str, as_json: bool) -> None:
 @json_option
 def rename(session: str, strip: str, name: str, as_json: bool) -> None:
     """Give a mic, group or path another name; one Move."""
-    _make(session, as_json, lambda s: changes.rename(s.plan, strip, name))
+    make(session, as_json, lambda s: changes.rename(s.plan, strip, name))

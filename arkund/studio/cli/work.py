@@ -173,12 +173,13 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
 @click.argument("session")
 @click.argument("changes", nargs=-1, required=True, metavar="KEY=VALUE...")
 @click.option("--reason", default="", help="Why; kept in the logbook.")
+@click.option("--scene", default="", help="The id of a scene that is to hold them, where it holds.")
 @json_option
-def set_(session: str, changes: tuple[str, ...], reason: str, as_json: bool) -> None:
+def set_(session: str, changes: tuple[str, ...], reason: str, scene: str, as_json: bool) -> None:
     """Change settings of the Plan, such as mics.kd-in.tools.gate.threshold_db=-30, as one Move."""
     from arkund.core.errors import SettingsError
     from arkund.core.plan.change import parse
-    from arkund.studio.services import moves
+    from arkund.studio.services import moves, rigging
 
     wanted = {}
     for each in changes:
@@ -187,7 +188,8 @@ def set_(session: str, changes: tuple[str, ...], reason: str, as_json: bool) -> 
             raise SettingsError(f"{each}: expected KEY=VALUE.")
         wanted[key] = parse(value)
     found = session_of(session)
-    title = ", ".join(changes)
+    title = ", ".join([f"scene {scene}", *changes] if scene else changes)
+    wanted = rigging.in_scene(found.plan, scene, wanted)
     move = moves.apply(found.pk, wanted, step="set", title=title, reason=reason)
     data = {"move": move.number, "before": move.before, "after": move.after}
     emit(data, as_json, [f"move {move.number}: {title}"])

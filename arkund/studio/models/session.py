@@ -44,7 +44,7 @@ class Session(models.Model):
         content = _content(self.plan_json)
         with _lock:
             known = _plans.get(content)
-        return known or _remember(content, read_plan(self.plan_json))
+        return known or _remember(content, read_plan(self.plan_json, rate=self.sample_rate_hz))
 
     @plan.setter
     def plan(self, plan: Plan) -> None:

@@ -6,11 +6,12 @@ from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import HitChange, Layer, Placement
+from arkund.core.plan.scenes import scene_of
 from arkund.core.replace.measure import strikes, typical_hit
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import housekeeping, moves, proposing
+from arkund.studio.services import housekeeping, moves, proposing, rigging
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, find
 from arkund.studio.services.measuring import Measure
@@ -41,15 +42,16 @@ def step_of(body: dict, default=...) -> str:
 
 @require_POST
 def move(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Change settings of the Plan as one Move."""
-    session_or_404(request, session_id)
+    """Change settings of the Plan as one Move; those of a ``scene`` where one is named."""
+    session = session_or_404(request, session_id)
     body = body_of(request)
-    changes = wanted(body, "changes", dict)
+    changes, scene = wanted(body, "changes", dict), wanted(body, "scene", str, "")
+    title = wanted(body, "title", str, ", ".join(changes))
     made = moves.apply(
         session_id,
-        changes,
+        rigging.in_scene(session.plan, scene, changes),
         step=step_of(body, "load"),
-        title=wanted(body, "title", str, ", ".join(changes)),
+        title=f"{scene_of(session.plan, scene).name}: {title}" if scene else title,
         reason=wanted(body, "reason", str, ""),
         version=wanted(body, "version", int),
     )

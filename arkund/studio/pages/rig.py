@@ -1,4 +1,4 @@
-"""What pages ask of the rig: tools added, moved, removed and copied, keys, groups and paths."""
+"""What pages ask of the rig: tools added, moved, removed and copied, keys, groups, paths and scenes."""
 
 from collections.abc import Callable
 
@@ -30,6 +30,36 @@ def _tool(body: dict) -> tuple[str, str]:
     return wanted(body, "strip", str), wanted(body, "tool", str)
 
 
+def _scene(session: Session, body: dict) -> Change:
+    """Return the change of where a scene holds, its fade or its name."""
+    values = {}
+    if "sections" in body:
+        values["sections"] = tuple(_words(body, "sections"))
+    if "bars" in body:
+        values["bars"] = _bars(session, body)
+    if "fade_ms" in body:
+        values["fade_ms"] = wanted(body, "fade_ms", float)
+    if "name" in body:
+        values["name"] = wanted(body, "name", str)
+    return changes.set_scene(session.plan, wanted(body, "scene", str), **values)
+
+
+def _words(body: dict, name: str) -> list[str]:
+    words = wanted(body, name, list, [])
+    if any(not isinstance(each, str) for each in words):
+        raise SettingsError(f"{name}: expected names.")
+    return words
+
+
+def _bars(session: Session, body: dict) -> tuple[tuple[int, int], ...]:
+    given = wanted(body, "bars", list, [])
+    if any(not isinstance(each, list) or len(each) != 2 or any(type(bar) is not int for bar in each) for each in given):
+        raise SettingsError("bars: expected pairs of whole numbers, the first bar and the one after the last.")
+    bars = tuple((first, after) for first, after in given)
+    rigging.check_bars(session, bars)
+    return bars
+
+
 DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "add-tool": lambda s, b: changes.add_tool(s.plan, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),
     "move-tool": lambda s, b: changes.move_tool(s.plan, *_tool(b), wanted(b, "by", int)),
@@ -40,6 +70,9 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "remove-path": lambda s, b: changes.remove_path(s.plan, wanted(b, "path", str)),
     "add-group": lambda s, b: changes.add_group(s.plan, wanted(b, "name", str)),
     "remove-group": lambda s, b: changes.remove_group(s.plan, wanted(b, "group", str)),
+    "add-scene": lambda s, b: changes.add_scene(s.plan, wanted(b, "name", str), _words(b, "sections"), _bars(s, b)),
+    "set-scene": _scene,
+    "remove-scene": lambda s, b: changes.remove_scene(s.plan, wanted(b, "scene", str)),
     "rename": lambda s, b: changes.rename(s.plan, wanted(b, "strip", str), wanted(b, "name", str)),
 }
 

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, moves, pictures, whole
+from arkund.studio.services import listening, moves, pictures, rigging, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -24,8 +24,8 @@ def hits(request: HttpRequest, session_id: int, piece: str) -> JsonResponse:
 def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     """Return a loop as planar float32 (all left samples, then all right), its figures in the X-Audition header.
 
-    ``changes`` are tried on without a Move, so that a slider is heard while it is held. A ``chunk`` belongs to the song: it keeps its ends. A ``part`` of a
-    loop is what is under the ear, wanted before the rest.
+    ``changes`` are tried on without a Move, in a ``scene`` where one is named, so that a slider is heard while it is held. A ``chunk`` belongs
+    to the song: it keeps its ends. A ``part`` of a loop is what is under the ear, wanted before the rest.
     """
     session = session_or_404(request, session_id)
     body = body_of(request)
@@ -34,6 +34,7 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     plan = session.plan
     changes = wanted(body, "changes", dict, {})
     if changes:
+        changes = rigging.in_scene(plan, wanted(body, "scene", str, ""), changes)
         plan = moves.checked(session, change.put(plan, changes))
     question = listening.Question(
         span=(wanted(body, "start", int), wanted(body, "stop", int)),

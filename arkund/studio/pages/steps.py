@@ -4,6 +4,9 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from arkund.core.errors import SettingsError
+from arkund.core.plan.plan import Plan
+from arkund.core.plan.scenes import applied
+from arkund.core.rig.scenes import Scene
 from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
@@ -42,7 +45,9 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     """Return the chart's data, the margin notes and what undo and redo would do, all at one version."""
     session = session_or_404(request, session_id)
     background.keep_whole(session)
-    measure = Measure(session)
+    plan, scene = session.plan, request.GET.get("scene", "")
+    scene = scene if any(each.id == scene for each in plan.scenes) else ""  # one that is gone is the whole song
+    measure = Measure(session, applied(plan, scene) if scene else plan)
     chosen = request.GET.get("of") or None
     if chosen is not None and len(chosen) > 60:
         raise SettingsError("of: too long.")
@@ -70,9 +75,24 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
             "settled": settled(session),
             "bars": bars_of_song(measure),
             "sections": [s.to_json() for s in measure.plan.sections],
+            "scene": scene,
+            "scenes": [_scene(each, plan) for each in plan.scenes],
             "length_s": measure.recordings.length(measure.plan.take) / measure.rate,
         }
     )
+
+
+def _scene(scene: Scene, plan: Plan) -> dict:
+    """Return a scene as pages show it: where it holds, and how much."""
+    return {
+        "id": scene.id,
+        "name": scene.name,
+        "sections": list(scene.sections),
+        "bars": scene.bars,
+        "fade_ms": scene.fade_ms,
+        "holds_in": scene.spans(plan.sections),
+        "held": [each.place for each in scene.held],
+    }
 
 
 def settled(session: Session) -> dict[str, int]:

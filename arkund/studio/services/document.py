@@ -12,7 +12,7 @@ from django.db import transaction
 from arkund.core.errors import SettingsError
 from arkund.core.files import audio
 from arkund.core.kit.pieces import PIECES
-from arkund.core.plan import change, fits
+from arkund.core.plan import change, fits, scenes
 from arkund.core.plan.plan import SCHEMA, Plan
 from arkund.core.plan.versions import upgrade
 from arkund.core.settings import Settings, choice, number, text
@@ -106,6 +106,7 @@ class Document(Settings):
             _once(f"takes.{take.key}.mics", [mic.mic for mic in take.mics])
             if not take.mics:
                 raise SettingsError(f"takes.{take.key}: has no recording.")
+        scenes.check(self.plan)
         fits.check(self.plan, {t.key: {m.mic for m in t.mics} for t in self.takes if t.kind == Take.DRUMS})
         for key, pieces in self.hits.items():
             if key not in {take.key for take in self.takes} or set(pieces or ()) - set(PIECES):
@@ -117,8 +118,9 @@ class Document(Settings):
     def from_json(cls, data: Any, where: str = "") -> "Document":
         """Build a document from plain data of any format; a former Plan is read as one of today, and the logbook with it stands closed."""
         if isinstance(data, dict) and data.get("arkund_archive") == 1:
+            rate = data.get("sample_rate_hz") if data.get("sample_rate_hz") in audio.RATES_HZ else 48_000
             moves = [move | {"schema": 1} if isinstance(move, dict) else move for move in _list(data.get("moves", []))]
-            data = data | {"plan": upgrade(data.get("plan")), "moves": moves, "arkund_archive": FORMAT}
+            data = data | {"plan": upgrade(data.get("plan"), rate), "moves": moves, "arkund_archive": FORMAT}
         return super(Document, cls).from_json(data, where)
 
     @property

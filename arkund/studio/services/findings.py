@@ -113,10 +113,9 @@ def _named_by_hand(session: Session) -> set[str]:
 
 
 def _level(m: Measure) -> list[Finding]:
-    bars = bars_of(m.plan.tempo)
     out = propose_level(m.plan, m.levels(), m.plan.window)
     out += propose_kit(m.plan, m.kit_peak_db(), m.plan.window)
-    out += propose_sections(m.plan, m.section_levels(), bars, m.rate)
+    out += propose_sections(m.plan, m.section_levels())
     return out + propose_outliers(m.plan, {piece: sticking_out(mine) for piece, mine in m.hits.items()})
 
 

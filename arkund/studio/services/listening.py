@@ -14,6 +14,8 @@ from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import FADE_MS, MOST_MATCH_DB, Loop, as_chunk, finish, in_front, match_db, with_backing
 from arkund.core.render.render import key_listen
 from arkund.core.render.source import Recordings, backing_span
+from arkund.core.rig import places
+from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Strip
 from arkund.core.tools.tool import KINDS
 from arkund.studio.models import Session
@@ -22,7 +24,7 @@ from arkund.studio.services.rendering import bytes_under_way, rendered, turns
 
 LONGEST_S = 60.0
 SETTLING_S = 4  # that a rendering begins before a span, for reckoning its memory
-STEP_FIELDS = {"level": ("trim_db", "repair", "steps"), "lineup": ("line_up", "clock_ppm")}
+STEP_FIELDS = {"level": ("trim_db", "repair"), "lineup": ("line_up", "clock_ppm")}
 STEP_TOOLS = {
     "clean": ("gate",),
     "tone": ("tone",),
@@ -177,10 +179,18 @@ def without(plan: Plan, step: str) -> Plan:
     if step == "replace":
         return plan.replace(placements=(), layers=())
     if step == "blend":
-        return plan.replace(paths=tuple(p.replace(mute=True) for p in plan.paths), kit=_bypassed(plan.kit, KINDS))
+        muted = tuple(path.replace(mute=True) for path in plan.paths)
+        return plan.replace(paths=muted, kit=_bypassed(plan.kit, KINDS), scenes=())
     if step in STEP_TOOLS:
         mics, groups = (tuple(_bypassed(s, STEP_TOOLS[step]) for s in row) for row in (plan.mics, plan.groups))
-        return plan.replace(mics=mics, groups=groups)
+        off = tuple(
+            f"{each.place}.tools.{tool.id}."
+            for each in places.all_of(plan)
+            if each.sort in ("mic", "group")
+            for tool in each.strip.tools
+            if tool.kind in STEP_TOOLS[step]
+        )
+        return plan.replace(mics=mics, groups=groups, scenes=_letting_go(plan, lambda place: place.startswith(off)))
     fields = STEP_FIELDS.get(step, ())
     if not fields:
         return plan
@@ -188,7 +198,13 @@ def without(plan: Plan, step: str) -> Plan:
     for mic in plan.mics:
         fresh = type(mic)(id=mic.id, name=mic.name)
         mics.append(mic.replace(**{name: getattr(fresh, name) for name in fields}))
-    return plan.replace(mics=tuple(mics))
+    scenes = _letting_go(plan, lambda place: place.endswith(tuple(f".{name}" for name in fields)))
+    return plan.replace(mics=tuple(mics), scenes=scenes)
+
+
+def _letting_go(plan: Plan, gone: Callable[[str], bool]) -> tuple[Scene, ...]:
+    """Return a Plan's scenes without what they hold of some settings."""
+    return tuple(s.replace(held=tuple(held for held in s.held if not gone(held.place))) for s in plan.scenes)
 
 
 def _bypassed(strip: Strip | Kit, kinds: tuple[str, ...]) -> Strip | Kit:

@@ -393,9 +393,9 @@ class Measure:
         return self._kept("kit", [self.plan.to_json(), list(span)], compute)
 
     def effects(self, name: str) -> dict[str, Effect]:
-        """Return what each tool of a strip that is on does, by its id, over the busiest part; nothing for a strip that is not heard."""
-        strip = places.named(self.plan, name)
-        rig = build(self.plan, self.recordings).strips[strip.name]
+        """Return what each tool of a strip that is on does, by its id, over the busiest part; nothing for a strip that is not heard. Scenes are left out."""
+        strip, plan = places.named(self.plan, name), self.plan.replace(scenes=())
+        rig = build(plan, self.recordings).strips[strip.name]
         if not rig.tools:
             return {}
         hits = self._hits_of(strip)
@@ -403,7 +403,7 @@ class Measure:
 
         def compute() -> dict:
             at = [round(h.time_s * self.rate) - span[0] for h in hits if not h.ghost]
-            rows = [row.T for row in row_of(self.plan, self.recordings, strip.name, span)]
+            rows = [row.T for row in row_of(plan, self.recordings, strip.name, span)]
             found = [effect(*pair, at, self.rate) for pair in pairwise(rows)]
             return {tool.id: dataclasses.asdict(each) for tool, each in zip(rig.tools, found, strict=False)}
 

@@ -5,7 +5,7 @@ from typing import Any
 from django.db import transaction
 
 from arkund.core.errors import SettingsError, StaleError
-from arkund.core.plan import change, fits
+from arkund.core.plan import change, fits, scenes
 from arkund.core.plan.plan import Plan
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 
@@ -30,8 +30,9 @@ def apply(
     with transaction.atomic():
         session = _current(session_id, version, changes)
         plan = session.plan
+        changes, after_plan = _changed(plan, changes)
         before = {path: change.get(plan, path) for path in changes}
-        after_plan = checked(session, change.put(plan, changes))
+        checked(session, after_plan)
         after = {path: change.get(after_plan, path) for path in changes}
         session.moves.filter(state=Move.UNDONE).update(state=Move.DROPPED)
         move = Move.objects.create(
@@ -49,8 +50,21 @@ def apply(
         return move
 
 
+def _changed(plan: Plan, changes: dict[str, Any]) -> tuple[dict[str, Any], Plan]:
+    """Return changes with what follows from them, and the Plan after them: a scene lets go of what is gone."""
+    after = change.put(plan, changes)
+    if not after.scenes or any(path.partition(".")[0] == "scenes" for path in changes):
+        return changes, after
+    kept = scenes.still_there(after)
+    if kept == after.scenes:
+        return changes, after
+    return changes | {"scenes": [scene.to_json() for scene in kept]}, after.replace(scenes=kept)
+
+
 def checked(session: Session, plan: Plan) -> Plan:
-    """Return a changed Plan of a session. Raises SettingsError where it names a take or a mic that the session lacks, or leaves out one that it has."""
+    """Return a changed Plan of a session. Raises SettingsError where it names a take or a mic that the session lacks, leaves out one that it has, or has
+    scenes that cannot hold."""
+    scenes.check(plan)
     if fits.names(plan) != fits.names(session.plan):
         rows = MicRecording.objects.filter(take__session=session, take__kind=Take.DRUMS).values_list("take__key", "mic")
         takes: dict[str, set[str]] = {}

@@ -1,9 +1,13 @@
 """Changes of the rig as Moves, and the strikes that detectors hear, frozen as they are found."""
 
+from collections.abc import Sequence
+from typing import Any
+
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import Struck
+from arkund.core.plan.plan import Plan, Struck
 from arkund.core.rig import changes
 from arkund.core.rig.changes import Change
+from arkund.core.timing.bars import bars_of
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
 from arkund.studio.services.measuring import Measure
@@ -12,6 +16,21 @@ from arkund.studio.services.measuring import Measure
 def make(session: Session, change: Change, step: str = "blend", version: int | None = None) -> Move:
     """Make a change of the rig as a Move of a step."""
     return moves.apply(session.pk, change.values, step=step, title=change.title, version=version)
+
+
+def in_scene(plan: Plan, scene_id: str, values: dict[str, Any]) -> dict[str, Any]:
+    """Return changes of settings as they are made: of the Plan, or, where a scene is named, of what it holds."""
+    return changes.hold(plan, scene_id, values).values if scene_id else values
+
+
+def check_bars(session: Session, bars: Sequence[tuple[int, int]]) -> None:
+    """Raise SettingsError where a song does not have some bars (first, the one after the last), counted from 0."""
+    measure = Measure(session)
+    length_s = measure.recordings.length(measure.plan.take) / measure.rate
+    there = len(bars_of(measure.plan.tempo).lines_s(length_s)) - 1
+    for first, after in bars:
+        if not 0 <= first < after <= there:
+            raise SettingsError(f"bars: {first + 1} to {after} are not in the song, which has bars 1 to {there}.")
 
 
 def set_key(session: Session, strip: str, tool_id: str, of: str) -> Change:

@@ -9,6 +9,7 @@ from arkund.core.hits.resolve import Hit
 from arkund.core.level.measure import mic_level, section_levels, sticking_out
 from arkund.core.level.propose import propose, propose_kit, propose_outliers, propose_sections
 from arkund.core.level.settings import SCHOOLS, Window
+from arkund.core.plan.change import put
 from arkund.core.plan.plan import MicPlan, Plan, Section, Tempo
 from arkund.core.timing.bars import bars_of
 
@@ -103,12 +104,13 @@ class TestSections:
 
     def test_gains_even_it_out(self):
         """Up in the chorus, back after it, on the piece's own mic only."""
-        bars = bars_of(self.plan.tempo)
-        levels = {"hihat": section_levels(self.hits(), self.plan.sections, bars)}
-        (note,) = propose_sections(self.plan, levels, bars, RATE)
-        steps = note.changes["mics.hh.steps"]
-        assert list(note.changes) == ["mics.hh.steps"]
-        assert [(round(s["at"] / RATE, 2), s["gain_db"]) for s in steps] == [(7.97, 7.0), (15.97, 0.0)]
+        levels = {"hihat": section_levels(self.hits(), self.plan.sections, bars_of(self.plan.tempo))}
+        (note,) = propose_sections(self.plan, levels)
+        (scene,) = put(self.plan, note.changes).scenes
+        assert scene.sections == ("chorus",)
+        assert [(held.place, held.value) for held in scene.held] == [("mics.hh.trim_db", 7.0)]
+        (again,) = propose_sections(put(self.plan, note.changes), levels)
+        assert again.changes == note.changes
 
     def test_few_hits_do_not_tell(self):
         """Four in a section are none."""

@@ -5,7 +5,6 @@ import pytest
 
 from arkund.core.files.audio import ArrayMic
 from arkund.core.level.process import LONGEST_MS, repaired, runs, stepped
-from arkund.core.plan.plan import GainStep
 from tests.kits import small_kit
 
 RATE = 48_000
@@ -25,20 +24,20 @@ def snare():
 class TestStepped:
     """A gain that holds from a place on."""
 
-    steps = (GainStep(at=10_000, gain_db=6.0), GainStep(at=30_000, gain_db=-3.0))
+    steps = (0.0, ((10_000, 2880, 6.0), (30_000, 2880, -3.0)))
 
     def test_levels(self):
         """Reached at the step, and no jump on the way."""
-        out = stepped(np.ones(40_000, np.float32), self.steps, 0, RATE)
+        out = stepped(np.ones(40_000, np.float32), *self.steps, 0)
         assert out[0] == 1.0
         assert out[[10_000, 25_000, 30_000, 39_999]] == pytest.approx([1.995, 1.995, 0.708, 0.708], abs=0.001)
         assert np.abs(np.diff(out)).max() < 0.001
 
     def test_any_span_is_the_same(self):
         """Read in pieces as well as whole."""
-        whole = stepped(np.ones(40_000, np.float32), self.steps, 0, RATE)
+        whole = stepped(np.ones(40_000, np.float32), *self.steps, 0)
         for start, stop in ((0, 500), (8000, 11_000), (28_000, 40_000)):
-            part = stepped(np.ones(stop - start, np.float32), self.steps, start, RATE)
+            part = stepped(np.ones(stop - start, np.float32), *self.steps, start)
             assert np.array_equal(part, whole[start:stop])
 
 

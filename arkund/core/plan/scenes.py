@@ -1,0 +1,229 @@
+"""Scenes over the song: which settings hold when, as a row of Plans without scenes."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from graphlib import CycleError, TopologicalSorter
+from itertools import combinations
+from typing import Any
+
+from arkund.core.errors import SettingsError
+from arkund.core.plan import change
+from arkund.core.plan.plan import Plan
+from arkund.core.rig.scenes import MOST_SCENES, Scene
+from arkund.core.rig.strips import Send, once
+from arkund.core.rig.wiring import feeds_of
+from arkund.core.settings import plain
+from arkund.core.timing.bars import bars_of
+from arkund.core.units import ms_to_samples
+
+BEFORE_LINE_S = (
+    0.03  # a change is over this much before the bar line, so that a stroke which comes early belongs to its bar
+)
+END = 1 << 62
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """What holds in a part of the song. at : the sample from which it alone holds, None for what holds first; fade : samples before that in which it comes."""
+
+    at: int | None
+    fade: int
+    plan: Plan
+    scenes: tuple[str, ...] = ()
+
+
+def parts(plan: Plan, rate: int) -> tuple[Part, ...]:
+    """Return what holds over the song, part by part, in order; one part where there are no scenes. Raises SettingsError: see :func:`check`."""
+    bare = plan.replace(scenes=()) if plan.scenes else plan
+    if not any(scene.held for scene in plan.scenes):
+        return (Part(None, 0, bare),)
+    bars = bars_of(plan.tempo)
+    edges: list[tuple[int | None, int, bool]] = []  # where a scene comes or goes: when, which, comes
+    for number, scene in enumerate(plan.scenes):
+        for first, after in _joined(scene.spans(plan.sections)) if scene.held else ():
+            edges.append((_line(bars, first, rate), number, True))
+            if after is not None:
+                edges.append((_line(bars, after, rate), number, False))
+    edges.sort(key=lambda edge: -1 if edge[0] is None else edge[0])
+    holding = frozenset(number for at, number, comes in edges if at is None and comes)
+    made, out = {}, []
+
+    def put(at: int | None, fade: int) -> None:
+        if holding not in made:
+            made[holding] = _applied(bare, [plan.scenes[number] for number in sorted(holding)])
+        out.append(Part(at, fade, made[holding], tuple(plan.scenes[number].id for number in sorted(holding))))
+
+    put(None, 0)
+    for at in sorted({at for at, *_ in edges if at is not None}):
+        mine = [(number, comes) for when, number, comes in edges if when == at]
+        going = {number for number, comes in mine if not comes}
+        then = (holding - going) | {number for number, comes in mine if comes}
+        if then == holding:
+            continue
+        fade_ms = max(plan.scenes[number].fade_ms for number in then ^ holding)
+        holding = then
+        put(at, min(round(ms_to_samples(fade_ms, rate)), at - (out[-1].at or 0)))
+    return tuple(out)
+
+
+def trims(plan: Plan, rate: int) -> dict[str, tuple[float, tuple[tuple[int, int, float], ...]]]:
+    """Return the trims that change over the song, by mic: what holds first in dB, and the steps that follow, as ``level.process.stepped`` takes them."""
+    mics = {each.place.split(".")[1] for scene in plan.scenes for each in scene.held if each.place.endswith(".trim_db")}
+    return {mic_id: _steps(parts(plan, rate), mic_id) for mic_id in mics}
+
+
+def _steps(row: Sequence[Part], mic_id: str) -> tuple[float, tuple[tuple[int, int, float], ...]]:
+    first_db = last_db = row[0].plan.mic(mic_id).trim_db
+    steps = []
+    for part in row[1:]:
+        trim_db = part.plan.mic(mic_id).trim_db
+        if trim_db != last_db:
+            steps.append((part.at, part.fade, trim_db))
+            last_db = trim_db
+    return first_db, tuple(steps)
+
+
+def _line(bars, bar: int, rate: int) -> int | None:
+    """Return when what holds from a bar on is there; None for the song's beginning."""
+    at = round((bars.start_s(bar) - BEFORE_LINE_S) * rate)
+    return at if bar > 0 and at > 0 else None
+
+
+def _joined(spans: Iterable[tuple[int, int | None]]) -> list[tuple[int, int | None]]:
+    """Return spans in order, those that meet as one."""
+    out: list[tuple[int, int | None]] = []
+    for first, after in sorted(spans, key=lambda span: span[0]):
+        if out and (out[-1][1] is None or out[-1][1] >= first):
+            last = None if after is None or out[-1][1] is None else max(after, out[-1][1])
+            out[-1] = (out[-1][0], last)
+        else:
+            out.append((first, after))
+    return out
+
+
+def applied(plan: Plan, scene_id: str) -> Plan:
+    """Return the Plan as it is where a scene holds and no other, for the whole song. Raises SettingsError where there is none of the id."""
+    return _applied(plan.replace(scenes=()), [scene_of(plan, scene_id)])
+
+
+def scene_of(plan: Plan, scene_id: str) -> Scene:
+    """Return a scene by its id; raises SettingsError where there is none."""
+    for scene in plan.scenes:
+        if scene.id == scene_id:
+            return scene
+    raise SettingsError(f"scenes: no scene {scene_id!r}; there are {', '.join(s.id for s in plan.scenes) or 'none'}.")
+
+
+def _applied(plan: Plan, scenes: Sequence[Scene]) -> Plan:
+    try:
+        values = _values(plan, scenes)
+        return change.put(plan, values) if values else plan
+    except SettingsError as error:
+        names = ", ".join(scene.name for scene in scenes)
+        raise SettingsError(f"scene {names}: {error}") from None
+
+
+def _values(plan: Plan, scenes: Sequence[Scene]) -> dict[str, Any]:
+    """Return what scenes hold as values by place; a send that is not there yet is made."""
+    out: dict[str, Any] = {}
+    sends: dict[str, dict[str, float]] = {}
+    for scene in scenes:
+        for each in scene.held:
+            strip, found, rest = each.place.partition(".sends.")
+            if found:
+                mine = sends.setdefault(
+                    f"{strip}.sends", {send["id"]: send["level_db"] for send in change.get(plan, f"{strip}.sends")}
+                )
+                mine[rest.partition(".")[0]] = each.value
+            else:
+                out[each.place] = each.value
+    return out | {place: [{"id": key, "level_db": db} for key, db in mine.items()] for place, mine in sends.items()}
+
+
+def held_in(plan: Plan, scene: Scene, changes: dict[str, Any]) -> Scene:
+    """Return a scene that holds changed settings (values by place, rows of sends as pages change them); one that is as in the rest of the song is let go.
+
+    Raises SettingsError for what no scene can hold.
+    """
+    bare = plan.replace(scenes=())
+    new = {place: value for given, wanted in changes.items() for place, value in _flat(bare, given, wanted)}
+    usual = {place: _usual(bare, place) for place in new}
+    kept = [each for each in scene.held if each.place not in new]
+    fresh = [{"place": place, "value": value} for place, value in new.items() if plain(value) != usual[place]]
+    return Scene.from_json(scene.to_json() | {"held": [*(each.to_json() for each in kept), *fresh]})
+
+
+def _flat(plan: Plan, place: str, value: Any) -> Iterable[tuple[str, Any]]:
+    """Yield single settings of what pages change as a whole: rows of sends, and of filters."""
+    if not isinstance(value, list):
+        yield place, value
+    elif place.endswith(".sends"):
+        yield from ((f"{place}.{send['id']}.level_db", send["level_db"]) for send in value)
+    else:
+        old = change.get(plan, place)
+        if len(old) != len(value) or not all(isinstance(each, dict) for each in value):
+            raise SettingsError(f"{place}: a scene changes what is there; add or take away in the whole song.")
+        yield from ((f"{place}.{k}.{name}", each[name]) for k, each in enumerate(value) for name in each)
+
+
+def _usual(plan: Plan, place: str) -> Any:
+    """Return what a setting is in the rest of the song."""
+    strip, found, rest = place.partition(".sends.")
+    if not found:
+        return change.get(plan, place)
+    sends = {send["id"]: send["level_db"] for send in change.get(plan, f"{strip}.sends")}
+    return sends.get(rest.partition(".")[0], Send(id="none").level_db)
+
+
+def still_there(plan: Plan) -> tuple[Scene, ...]:
+    """Return a Plan's scenes without what they hold of strips, tools and paths that are gone."""
+    bare = plan.replace(scenes=())
+    return tuple(
+        scene
+        if len(kept := tuple(e for e in scene.held if _is_there(bare, e.place))) == len(scene.held)
+        else scene.replace(held=kept)
+        for scene in plan.scenes
+    )
+
+
+def _is_there(plan: Plan, place: str) -> bool:
+    strip, sends, rest = place.partition(".sends.")
+    try:
+        change.get(plan, f"{strip}.sends" if sends else place)
+    except SettingsError:
+        return False
+    return not sends or any(path.id == rest.partition(".")[0] for path in plan.paths)
+
+
+def check(plan: Plan) -> None:
+    """Raise SettingsError where a scene holds what is not there or out of range, where two hold one setting in one bar, or feed strips in a circle."""
+    if not plan.scenes:
+        return
+    once("scenes", [scene.id for scene in plan.scenes])
+    if len(plan.scenes) > MOST_SCENES:
+        raise SettingsError(f"scenes: at most {MOST_SCENES}, got {len(plan.scenes)}.")
+    bare = plan.replace(scenes=())
+    wired: dict[str, set[str]] = {}
+    for scene in plan.scenes:
+        mine = _applied(bare, [scene])
+        for name, before in feeds_of(mine.mics, mine.groups, mine.paths).items():
+            wired.setdefault(name, set()).update(before)
+    for a, b in combinations(plan.scenes, 2):
+        both = {each.place for each in a.held} & {each.place for each in b.held}
+        if both and (bar := _common_bar(a.spans(plan.sections), b.spans(plan.sections))) is not None:
+            raise SettingsError(
+                f"scenes: {a.name} and {b.name} both set {min(both)} in bar {bar + 1}; take it out of one."
+            )
+    try:
+        TopologicalSorter(wired).prepare()
+    except CycleError as error:
+        raise SettingsError(f"scenes: together they feed strips in a circle: {' → '.join(error.args[1])}.") from None
+
+
+def _common_bar(one: Sequence[tuple[int, int | None]], other: Sequence[tuple[int, int | None]]) -> int | None:
+    for a_first, a_after in one:
+        for b_first, b_after in other:
+            first = max(a_first, b_first)
+            if first < min(END if after is None else after for after in (a_after, b_after)):
+                return first
+    return None
