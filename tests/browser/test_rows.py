@@ -8,6 +8,14 @@ from playwright.sync_api import Page, expect
 from tests.browser.tap import Tap, plays_on, tappable
 from tests.browser.test_line import LOOP_S
 
+NAME_SECTIONS = """async (id) => {
+  const { get, post } = await import("/static/js/lib/server.js");
+  const { version, bars } = await get(`/s/${id}/blend/data`);
+  const sections = [{ name: "verse", bar: 0 }, { name: "chorus", bar: 2 }];
+  await post(`/s/${id}/moves`, { version, changes: { sections }, step: "timing", title: "sections" });
+  return bars.lines_s[2];
+}"""
+
 
 def level_db(audio: np.ndarray) -> float:
     return 20 * np.log10(float(np.sqrt(np.mean(np.square(audio)))) + 1e-9)
@@ -80,6 +88,58 @@ class TestRows:
         page.keyboard.press("Space")
         page.locator("tr", has_text="group overheads").get_by_role("button", name="solo").click()
         expect(page.locator("#message")).to_contain_text("solo off")
+
+    def test_a_scene_lifts_the_path_in_the_chorus(self, page, session):
+        """Set in the scene, heard from the bar line on and not before it, without a click; a scene comes and goes by the page."""
+        page = tappable(page)
+        page.goto(f"{session}/blend/")
+        ready(page)
+        line_s = page.evaluate(NAME_SECTIONS, session.rpartition("/")[2])
+        page.reload()
+        ready(page)
+        page.get_by_label("add a path").select_option("crush")
+        expect(page.get_by_label("send to CRUSH of SN top")).to_be_visible()
+        page.get_by_label("name of a new scene").fill("Lift")
+        page.get_by_role("button", name="add a scene").click()
+        page.get_by_role("button", name="Lift in chorus").click()
+        expect(page.get_by_role("button", name="Lift in chorus")).to_have_attribute("aria-pressed", "true")
+        for label, value, said in (
+            ("send to CRUSH of SN top", "6", "send to CRUSH +6.0"),
+            ("level of CRUSH", "12", "level +12.0"),
+        ):
+            cell = page.get_by_label(label, exact=True)
+            cell.fill(value)
+            cell.dispatch_event("change")
+            expect(page.locator("#message")).to_contain_text(
+                f"Lift: SN top: {said}" if "send" in said else f"Lift: CRUSH: {said}"
+            )
+        expect(page.get_by_text("CRUSH: level +12.0")).to_be_visible()
+        page.locator("tr", has_text="path CRUSH").get_by_role("button", name="solo").click()
+        expect(page.locator("#message")).to_contain_text("solo on")
+
+        heard = [self.played(page, line_s + from_s, 1.5) for from_s in (-2.0, 0.5, -0.75)]
+        levels = [level_db(audio) for audio in heard]
+        assert levels[0] < -90.0
+        assert levels[0] < levels[2] < levels[1]
+        assert levels[1] > levels[0] + 30.0
+        steps = [float(np.abs(np.diff(audio)).max()) for audio in heard]
+        assert steps[2] < 1.2 * steps[1]
+        page.get_by_role("button", name="remove the scene").click()
+        expect(page.get_by_role("button", name="Lift in chorus")).to_have_count(0)
+        page.locator("tr", has_text="path CRUSH").get_by_role("button", name="remove").click()
+        expect(page.get_by_label("send to CRUSH of SN top")).to_have_count(0)
+
+    def played(self, page: Page, start_s: float, seconds: float) -> np.ndarray:
+        """Return what is heard of a loop, more than once through."""
+        for number, value in ((0, f"{start_s:.1f}"), (1, str(seconds))):
+            field = page.locator('[aria-label="listening bar"] input[type=number]').nth(number)
+            field.fill(value)
+            field.press("Enter")
+        page.locator("#play").click()
+        plays_on(page, 0.7)
+        audio = Tap(page).record(2 * seconds)
+        page.locator("#play").click()
+        return audio
 
     def test_a_crushed_path(self, page, session):
         """Added by its recipe, sent to, muted by the row of its name; it leaves with all that was sent."""

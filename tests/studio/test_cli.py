@@ -105,6 +105,10 @@ class TestLine:
         assert {"kind", "id", "on", "hits_db", "between_db"} <= set(row["tools"][0])
         punch = as_json(data, "path", "list", "Line")["paths"][0]
         assert punch["fed_by"]["mic:sn-top"] == 0.0
+        as_json(data, "scene", "add", "Line", "Lift", "--bars", "2-3", "--fade", "40")
+        as_json(data, "set", "Line", "--scene", "lift", "paths.punch.level_db=-2")
+        (lift,) = as_json(data, "scene", "list", "Line")["scenes"]
+        assert (lift["holds_in"], lift["held"]) == ([[1, 3]], [{"place": "paths.punch.level_db", "value": -2.0}])
         assert as_json(data, "group", "list", "Line")["groups"][0]["members"] == ["kd-in", "kd-out"]
 
     def test_kept_safe(self, data, tmp_path):
@@ -136,6 +140,8 @@ class TestLine:
             (("print", "Line", "/proc/nowhere/out"), "cannot be written"),
             (("print", "Line", "/tmp/x", "--format", "mp3"), "mp3"),
             (("tool", "add", "Line", "sn-top", "flanger"), "unknown tool 'flanger'"),
+            (("scene", "add", "Line", "Far", "--bars", "900-901"), "not in the song"),
+            (("set", "Line", "--scene", "nobody", "kit.level_db=1"), "no scene 'nobody'; there are lift"),
             (("frobnicate",), "No such command"),
         ]
         for (args, words), (code, said) in zip(wrong, refused(data, [args for args, _ in wrong]), strict=True):

@@ -153,6 +153,96 @@ class TestStrips:
         assert client.get(f"/s/{session.pk}/blend/data?of=kit").json()["chart"]["row"]["tools"][0]["id"] == "tone"
 
 
+class TestScenes:
+    """Settings that hold in sections."""
+
+    @pytest.fixture
+    def lifted(self, session):
+        """A session of two sections with a scene in the second."""
+        sections = [{"name": "verse", "bar": 0}, {"name": "chorus", "bar": 2}]
+        moves.apply(session.pk, {"sections": sections}, step="timing", title="sections")
+        change(session, changes.add_path, "crush")
+        change(session, changes.add_scene, "Lift", ["chorus"])
+        return session
+
+    def held(self, session) -> dict:
+        session.refresh_from_db()
+        return {each.place: each.value for each in session.plan.scenes[0].held}
+
+    def ask(self, client, session, where, **body):
+        session.refresh_from_db()
+        body = json.dumps({"version": session.version} | body)
+        return client.post(f"/s/{session.pk}/{where}", body, content_type="application/json")
+
+    def test_by_a_page(self, client, lifted):
+        """What a page changes in a scene is held there alone; as it was, it is let go; the page shows the Plan of the scene."""
+        sends = [{"id": "crush", "level_db": -6.0}]
+        changed = {"mics.sn-top.sends": sends, "mics.sn-top.level_db": -3.0, "paths.crush.level_db": 2.0}
+        assert (
+            self.ask(client, lifted, "moves", changes=changed, scene="lift", step="blend", title="louder").status_code
+            == 200
+        )
+        wanted = {"mics.sn-top.sends.crush.level_db": -6.0, "mics.sn-top.level_db": -3.0, "paths.crush.level_db": 2.0}
+        assert self.held(lifted) == wanted
+        assert lifted.plan.mic("sn-top").level_db == 0.0
+        assert lifted.moves.last().title == "Lift: louder"
+        data = client.get(f"/s/{lifted.pk}/blend/data?scene=lift").json()
+        assert next(row for row in data["chart"]["rows"] if row["id"] == "sn-top")["level_db"] == -3.0
+        assert [(each["words"], each["usual"]) for each in data["scenes"][0]["held"]][:2] == [
+            ("SN top: send to CRUSH", -60.0),
+            ("SN top: level", 0.0),
+        ]
+        self.ask(client, lifted, "moves", changes={"mics.sn-top.level_db": 0.0}, scene="lift", title="as before")
+        assert "mics.sn-top.level_db" not in self.held(lifted)
+        assert client.get(f"/s/{lifted.pk}/blend/data?scene=gone").json()["scene"] == ""
+
+    def test_what_goes_is_let_go(self, client, lifted):
+        """A tool or path that is taken away leaves the scenes with the same Move, and comes back with it."""
+        lifted.refresh_from_db()
+        values = {"paths.crush.level_db": 2.0, "mics.sn-top.tools.gate.on": True}
+        moves.apply(lifted.pk, rigging.in_scene(lifted.plan, "lift", values), step="blend", title="held")
+        change(lifted, changes.remove_path, "crush")
+        change(lifted, changes.remove_tool, "sn-top", "gate")
+        assert self.held(lifted) == {}
+        moves.undo(lifted.pk)
+        moves.undo(lifted.pk)
+        assert self.held(lifted) == values
+
+    @pytest.mark.parametrize(
+        ("body", "words"),
+        [
+            (
+                {"do": "add-scene", "name": "B", "bars": [[90, 99]]},
+                "bars: 91 to 99 are not in the song, which has bars 1 to",
+            ),
+            ({"do": "add-scene", "name": "B", "sections": ["bridge"]}, "no section 'bridge'; there are verse, chorus"),
+            ({"do": "add-scene", "name": " "}, "name: one is needed"),
+            ({"do": "set-scene", "scene": "nothing", "fade_ms": 20.0}, "no scene 'nothing'; there are lift"),
+            ({"do": "set-scene", "scene": "lift", "fade_ms": 0.0}, "fade_ms: 0 ms is outside 1 to 10000 ms"),
+            ({"do": "add-scene", "name": "B", "bars": [[1]]}, "bars: expected pairs"),
+        ],
+    )
+    def test_bad_input(self, client, lifted, body, words):
+        """It is said what and where; nothing is changed."""
+        lifted.refresh_from_db()
+        before = lifted.plan
+        answer = self.ask(client, lifted, "rig", **body)
+        assert answer.status_code == 400
+        assert words in answer.json()["error"]
+        lifted.refresh_from_db()
+        assert lifted.plan == before
+
+    def test_what_no_scene_holds(self, client, lifted):
+        """Time, names, and rows of tools."""
+        for changes_, words in (
+            ({"mics.sn-top.line_up.delay_ms": 1.0}, "cannot be held by a scene"),
+            ({"mics.sn-top.level_db": 99.0}, "outside -60 to 12 dB"),
+            ({"mics.sn-top.tools": []}, "add or take away in the whole song"),
+        ):
+            answer = self.ask(client, lifted, "moves", changes=changes_, scene="lift")
+            assert (answer.status_code, words in answer.json()["error"]) == (400, True), answer.json()
+
+
 class TestFormerArchives:
     """What was packed before strips had rows of tools."""
 

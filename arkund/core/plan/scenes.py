@@ -147,9 +147,9 @@ def held_in(plan: Plan, scene: Scene, changes: dict[str, Any]) -> Scene:
     """
     bare = plan.replace(scenes=())
     new = {place: value for given, wanted in changes.items() for place, value in _flat(bare, given, wanted)}
-    usual = {place: _usual(bare, place) for place in new}
+    others = {place: usual(bare, place) for place in new}
     kept = [each for each in scene.held if each.place not in new]
-    fresh = [{"place": place, "value": value} for place, value in new.items() if plain(value) != usual[place]]
+    fresh = [{"place": place, "value": value} for place, value in new.items() if plain(value) != others[place]]
     return Scene.from_json(scene.to_json() | {"held": [*(each.to_json() for each in kept), *fresh]})
 
 
@@ -166,8 +166,8 @@ def _flat(plan: Plan, place: str, value: Any) -> Iterable[tuple[str, Any]]:
         yield from ((f"{place}.{k}.{name}", each[name]) for k, each in enumerate(value) for name in each)
 
 
-def _usual(plan: Plan, place: str) -> Any:
-    """Return what a setting is in the rest of the song."""
+def usual(plan: Plan, place: str) -> Any:
+    """Return what a setting is in the rest of the song, by its place; ``plan`` has no scenes."""
     strip, found, rest = place.partition(".sends.")
     if not found:
         return change.get(plan, place)

@@ -4,9 +4,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import Plan
 from arkund.core.plan.scenes import applied
-from arkund.core.rig.scenes import Scene
 from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
@@ -14,6 +12,7 @@ from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import WITH_ROWS, fields_of, ranges_of
 from arkund.studio.pages.questions import PAGES
+from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services import moves
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import STEPS, notes
@@ -76,23 +75,10 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
             "bars": bars_of_song(measure),
             "sections": [s.to_json() for s in measure.plan.sections],
             "scene": scene,
-            "scenes": [_scene(each, plan) for each in plan.scenes],
+            "scenes": scenes_of(plan),
             "length_s": measure.recordings.length(measure.plan.take) / measure.rate,
         }
     )
-
-
-def _scene(scene: Scene, plan: Plan) -> dict:
-    """Return a scene as pages show it: where it holds, and how much."""
-    return {
-        "id": scene.id,
-        "name": scene.name,
-        "sections": list(scene.sections),
-        "bars": scene.bars,
-        "fade_ms": scene.fade_ms,
-        "holds_in": scene.spans(plan.sections),
-        "held": [each.place for each in scene.held],
-    }
 
 
 def settled(session: Session) -> dict[str, int]:

@@ -4,6 +4,7 @@ import { registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { registerScenes } from "./lib/scenes.js";
 import { registerRow } from "./lib/row.js";
 
 const field = (name, key) => boot.fields[name].find((f) => f.key === key);
@@ -45,6 +46,12 @@ Alpine.data("blend", () => ({
     });
     return [cell("level_db", field("strip", "level_db"), "level", row.level_db, 1), cell("pan", field("strip", "pan"), "place", row.pan, 2), ...sends];
   },
+  /** Whether the scene that is worked in holds this cell. */
+  isHeld(row, cell) {
+    const place = cell.send ? `${row.place}.sends.${cell.key}.level_db` : `${row.place}.${cell.key}`;
+    const { scene, scenes } = this.$store.page;
+    return Boolean(scenes.find((s) => s.id === scene)?.held.some((each) => each.place === place));
+  },
   change(row, cell, value) {
     if (!cell.send) return { [`${row.place}.${cell.key}`]: value };
     const others = Object.entries(row.sends).filter(([id]) => id !== cell.key).map(([id, level_db]) => ({ id, level_db }));
@@ -59,14 +66,15 @@ Alpine.data("blend", () => ({
     this.$store.page.move(this.change(row, cell, value), `${row.name}: ${cell.label} ${figure(value, cell.digits, true)}`);
   },
   flag(row, key) {
-    this.$store.page.move({ [`${row.place}.${key}`]: !row[key] }, `${row.name}: ${key} ${row[key] ? "off" : "on"}`);
+    const whole = key === "solo" ? "" : this.$store.page.scene; // solo is for listening, and belongs to no scene
+    this.$store.page.move({ [`${row.place}.${key}`]: !row[key] }, `${row.name}: ${key} ${row[key] ? "off" : "on"}`, whole);
   },
   intos(row) {
     const none = { id: "", name: "the kit" };
     return row.into ? this.chart.groups : [none, ...this.chart.groups];
   },
   into(row, event) {
-    this.$store.page.move({ [`${row.place}.group`]: event.target.value }, `${row.name} into ${event.target.selectedOptions[0].textContent}`);
+    this.$store.page.move({ [`${row.place}.group`]: event.target.value }, `${row.name} into ${event.target.selectedOptions[0].textContent}`, "");
   },
   intoWords(row) {
     const group = this.chart.groups.find((g) => g.id === row.into);
@@ -119,5 +127,6 @@ Alpine.data("blend", () => ({
 registerPage();
 registerListen();
 registerRow();
+registerScenes();
 registerBands();
 start();

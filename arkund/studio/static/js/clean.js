@@ -4,6 +4,7 @@ import { registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start, within } from "./lib/page.js";
+import { registerScenes } from "./lib/scenes.js";
 import { registerRow, toolOf } from "./lib/row.js";
 import { Sheet } from "./lib/sheet.js";
 
@@ -117,5 +118,6 @@ Alpine.data("clean", () => ({
 registerPage();
 registerListen();
 registerRow();
+registerScenes();
 registerBands();
 start();

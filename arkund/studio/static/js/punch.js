@@ -4,6 +4,7 @@ import { registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
+import { registerScenes } from "./lib/scenes.js";
 import { registerRow } from "./lib/row.js";
 
 Alpine.data("punch", () => ({
@@ -44,5 +45,6 @@ Alpine.data("punch", () => ({
 registerPage();
 registerListen();
 registerRow();
+registerScenes();
 registerBands();
 start();

@@ -4,6 +4,7 @@ import { bandList, registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start, within } from "./lib/page.js";
+import { registerScenes } from "./lib/scenes.js";
 import { registerRow } from "./lib/row.js";
 
 const SPAN_DB = 18;
@@ -101,5 +102,6 @@ Alpine.data("tone", () => ({
 registerPage();
 registerListen();
 registerRow();
+registerScenes();
 registerBands();
 start();

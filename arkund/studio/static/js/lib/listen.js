@@ -108,7 +108,7 @@ export function registerListen() {
     question(first, seconds, more = {}) {
       const start = Math.round(first * boot.rate);
       const stop = start + Math.round(seconds * boot.rate);
-      return { what: this.what, version: this.version, start, stop, changes: this.trial, ...more };
+      return { what: this.what, version: this.version, start, stop, changes: this.trial, scene: Alpine.store("page").trialScene, ...more };
     },
     /** Ask, and say so when the answer is late: the old sound goes on meanwhile. */
     async asked(question, first = null) {

@@ -23,6 +23,9 @@ export function registerPage() {
   Alpine.store("page", {
     ...boot,
     of: new URLSearchParams(location.search).get("of") || "",
+    scene: new URLSearchParams(location.search).get("scene") || "", // what is set holds in it alone
+    scenes: [],
+    trialScene: "", // in which the last changes were tried
     picked: "", // the tool that was chosen in the row
     chart: null,
     notes: [],
@@ -39,7 +42,7 @@ export function registerPage() {
     turn: Promise.resolve(),
 
     async refresh() {
-      const query = this.of ? `?of=${encodeURIComponent(this.of)}` : "";
+      const query = this.query();
       try {
         const data = await get(`${base}/${this.step}/data${query}`);
         if (data.version < this.version) return; // measured before the last change; a newer answer is under way
@@ -48,6 +51,8 @@ export function registerPage() {
         this.undoes = data.undo;
         this.redoes = data.redo;
         this.settled = data.settled;
+        this.scene = data.scene;
+        this.scenes = data.scenes;
         this.bars = data.bars;
         this.sections = data.sections;
         this.length_s = data.length_s;
@@ -130,13 +135,13 @@ export function registerPage() {
     },
 
     /** Change settings. They are heard at once, while the Move is still being written; one that still waits takes newer values of its settings. */
-    move(changes, title) {
-      this.try(changes);
-      if (waiting && Object.keys(changes).join() === Object.keys(waiting.data.changes).join()) {
+    move(changes, title, scene = this.scene) {
+      this.try(changes, scene);
+      if (waiting?.data.scene === scene && Object.keys(changes).join() === Object.keys(waiting.data.changes).join()) {
         Object.assign(waiting.data, { changes, title });
         return waiting.done;
       }
-      const data = { changes, step: this.step, title };
+      const data = { changes, step: this.step, title, scene };
       const done = this.act("moves", data);
       waiting = { data, done };
       return done;
@@ -164,14 +169,27 @@ export function registerPage() {
       const reason = note.why || "it already sounds right";
       return this.act("decide", { step: this.step, key: note.key, verdict: "leave", reason });
     },
-    try(changes) {
+    try(changes, scene = this.scene) {
+      this.trialScene = scene;
       window.dispatchEvent(new CustomEvent("try", { detail: changes }));
+    },
+    /** What the page shows, as the address says it. */
+    query() {
+      const given = new URLSearchParams(Object.entries({ of: this.of, scene: this.scene }).filter(([, value]) => value));
+      return given.size ? `?${given}` : "";
+    },
+    /** Set what follows for a scene alone; "" for the whole song. */
+    inScene(id) {
+      this.scene = id;
+      this.old = true;
+      history.replaceState(null, "", this.query() || location.pathname);
+      return this.refresh();
     },
     choose(of) {
       this.of = of;
       this.picked = "";
       this.old = true;
-      history.replaceState(null, "", of ? `?of=${encodeURIComponent(of)}` : location.pathname);
+      history.replaceState(null, "", this.query() || location.pathname);
       window.dispatchEvent(new CustomEvent("chosen", { detail: of }));
       return this.refresh();
     },
