@@ -5,9 +5,9 @@ from django.urls import path, re_path, register_converter
 
 from arkund.studio.pages import home, jobs
 from arkund.studio.pages.later import Later
-from arkund.studio.pages.questions import PAGES
+from arkund.studio.steps import STEPS
 
-STEP = "(?P<step>" + "|".join(PAGES) + ")"
+STEP = "(?P<step>" + "|".join(STEPS) + ")"
 actions, archives, editing, logbook = Later("actions"), Later("archives"), Later("editing"), Later("logbook")
 prints, rig, sounds = Later("prints"), Later("rig"), Later("sounds")
 steps, uploads = Later("steps"), Later("uploads")

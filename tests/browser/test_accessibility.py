@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from arkund.studio.pages.questions import PAGES
+from arkund.studio.steps import STEPS
 
 pytestmark = pytest.mark.browser
 
@@ -44,5 +44,5 @@ class TestEveryPage:
 
     def test_start_page_and_steps(self, visitor, address, session):
         """The start page, every step, the logbook, the recall sheet and the ear room."""
-        wheres = [address, *(f"{session}/{name}/" for name in (*PAGES, *OTHERS))]
+        wheres = [address, *(f"{session}/{name}/" for name in (*STEPS, *OTHERS))]
         assert [fault for where in wheres for fault in violations(visitor, where)] == []

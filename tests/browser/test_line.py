@@ -6,7 +6,7 @@ import zipfile
 import pytest
 from playwright.sync_api import expect
 
-from arkund.studio.pages.questions import PAGES
+from arkund.studio.steps import STEPS
 from tests.browser.tap import Tap, plays_on, tappable
 
 pytestmark = pytest.mark.browser
@@ -135,11 +135,11 @@ class TestHonesty:
 class TestPages:
     """Every step's page draws its chart and keeps within the window."""
 
-    @pytest.mark.parametrize("step", list(PAGES))
+    @pytest.mark.parametrize("step", list(STEPS))
     def test_fits(self, page, session, step):
         """Nothing is cut off sideways at 1280 and at 900 pixels."""
         page.goto(f"{session}/{step}/")
-        expect(page.get_by_role("heading", level=1)).to_have_text(PAGES[step].question)
+        expect(page.get_by_role("heading", level=1)).to_have_text(STEPS[step].question)
         page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
         for width in (1280, 900):
             page.set_viewport_size({"width": width, "height": 800})

@@ -11,8 +11,8 @@ import pytest
 from django.test import Client
 
 from arkund.studio.models import Move, Session
-from arkund.studio.pages.questions import PAGES
 from arkund.studio.services import proposing
+from arkund.studio.steps import STEPS
 
 pytestmark = pytest.mark.django_db
 
@@ -25,12 +25,12 @@ def post(client, path, body, **more):
 class TestPages:
     """Each step's page and data, before and after everything was proposed."""
 
-    @pytest.mark.parametrize("step", list(PAGES))
+    @pytest.mark.parametrize("step", list(STEPS))
     def test_page_and_data(self, client, session, step):
         """The page asks its question; the data are numbers that JSON can carry."""
         page = client.get(f"/s/{session.pk}/{step}/")
         assert page.status_code == 200
-        assert PAGES[step].question in page.content.decode()
+        assert STEPS[step].question in page.content.decode()
         data = client.get(f"/s/{session.pk}/{step}/data")
         assert data.status_code == 200
         assert "NaN" not in data.content.decode()
@@ -40,7 +40,7 @@ class TestPages:
     def test_after_proposing(self, client, session):
         """All pages still answer, the rail counts, logbook and sheet show it."""
         proposing.propose_all(session.pk)
-        for step in PAGES:
+        for step in STEPS:
             assert client.get(f"/s/{session.pk}/{step}/data").status_code == 200, step
         settled = client.get(f"/s/{session.pk}/level/data").json()["settled"]
         assert settled["level"] > 0
@@ -55,7 +55,7 @@ class TestPages:
 
     def test_no_inline_script_or_style(self, client, session):
         """The strict policy is sent, and pages keep to it."""
-        for path in ["/", *(f"/s/{session.pk}/{step}/" for step in PAGES), f"/s/{session.pk}/logbook/"]:
+        for path in ["/", *(f"/s/{session.pk}/{step}/" for step in STEPS), f"/s/{session.pk}/logbook/"]:
             answer = client.get(path)
             policy = answer.headers["Content-Security-Policy"]
             assert "unsafe" not in policy

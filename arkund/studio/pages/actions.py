@@ -13,8 +13,9 @@ from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import housekeeping, moves, proposing, rigging
 from arkund.studio.services.access import session_or_404
-from arkund.studio.services.findings import STEPS, find
+from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
+from arkund.studio.steps import STEPS
 
 
 def answer(session_id: int, move: Move | None, said: str = "") -> JsonResponse:

@@ -6,8 +6,8 @@ from django.shortcuts import render
 from arkund.core.rig import places
 from arkund.studio.models import Session
 from arkund.studio.pages.fields import label, unit_of
-from arkund.studio.pages.questions import PAGES
 from arkund.studio.services.access import session_or_404
+from arkund.studio.steps import STEPS
 
 
 def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
@@ -40,7 +40,7 @@ def ear(request: HttpRequest, session_id: int) -> HttpResponse:
 
 
 def _context(session: Session) -> dict:
-    return {"session": session, "steps": list(PAGES.values()), "step": None}
+    return {"session": session, "steps": list(STEPS.values()), "step": None}
 
 
 def _lines(before: dict, after: dict) -> list[str]:

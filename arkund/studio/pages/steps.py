@@ -11,12 +11,12 @@ from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import WITH_ROWS, fields_of, ranges_of
-from arkund.studio.pages.questions import PAGES
 from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services import moves
 from arkund.studio.services.access import session_or_404
-from arkund.studio.services.findings import STEPS, notes
+from arkund.studio.services.findings import notes
 from arkund.studio.services.measuring import Measure
+from arkund.studio.steps import STEPS
 
 
 def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
@@ -24,8 +24,8 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
     session = session_or_404(request, session_id)
     context = {
         "session": session,
-        "step": PAGES[step],
-        "steps": list(PAGES.values()),
+        "step": STEPS[step],
+        "steps": list(STEPS.values()),
         "ranges": ranges_of(step),
         "boot": {
             "session": session.pk,
@@ -34,6 +34,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "rate": session.sample_rate_hz,
             "mics": mic_list(session, session.plan),
             "fields": fields_of(step),
+            "tools": STEPS[step].tools,
             **({"most_shelf_q": MOST_SHELF_Q} if step in WITH_ROWS else {}),
         },
     }

@@ -29,7 +29,6 @@ from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import whole
 from arkund.studio.services.measuring import Measure
 
-STEPS = ("load", "level", "lineup", "takes", "timing", "clean", "replace", "tone", "punch", "blend", "print")
 LOW_CONFIDENCE = 0.7
 
 

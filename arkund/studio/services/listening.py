@@ -21,16 +21,10 @@ from arkund.core.tools.tool import KINDS
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import bytes_under_way, rendered, turns
+from arkund.studio.steps import STEPS
 
 LONGEST_S = 60.0
 SETTLING_S = 4  # that a rendering begins before a span, for reckoning its memory
-STEP_FIELDS = {"level": ("trim_db", "repair"), "lineup": ("line_up", "clock_ppm")}
-STEP_TOOLS = {
-    "clean": ("gate",),
-    "tone": ("tone",),
-    "punch": ("shaper", "compressor"),
-}  # kinds of tools that a step sets
-
 MOST_REMEMBERED = 64
 MOST_ASKERS = 200
 NEVER_MATCHED = ("key:", "change")
@@ -181,17 +175,19 @@ def without(plan: Plan, step: str) -> Plan:
     if step == "blend":
         muted = tuple(path.replace(mute=True) for path in plan.paths)
         return plan.replace(paths=muted, kit=_bypassed(plan.kit, KINDS), scenes=())
-    if step in STEP_TOOLS:
-        mics, groups = (tuple(_bypassed(s, STEP_TOOLS[step]) for s in row) for row in (plan.mics, plan.groups))
+    if step not in STEPS:
+        return plan
+    kinds, fields = STEPS[step].tools, STEPS[step].mic_fields
+    if kinds:
+        mics, groups = (tuple(_bypassed(s, kinds) for s in row) for row in (plan.mics, plan.groups))
         off = tuple(
             f"{each.place}.tools.{tool.id}."
             for each in places.all_of(plan)
             if each.sort in ("mic", "group")
             for tool in each.strip.tools
-            if tool.kind in STEP_TOOLS[step]
+            if tool.kind in kinds
         )
         return plan.replace(mics=mics, groups=groups, scenes=_letting_go(plan, lambda place: place.startswith(off)))
-    fields = STEP_FIELDS.get(step, ())
     if not fields:
         return plan
     mics = []

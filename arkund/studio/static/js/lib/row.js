@@ -2,13 +2,10 @@
 import { fit, figure } from "./geometry.js";
 import { Alpine, boot } from "./page.js";
 
-const USUAL = { clean: ["gate"], tone: ["tone"], punch: ["shaper", "compressor"], blend: [] }; // on Blend none is open until it is picked
-
-/** The tool that a page shows: the one that was picked, else the first of its step's kinds. */
+/** The tool that a page shows: the one that was picked, else the first of the kinds that its step sets: on Blend none is open until it is picked. */
 export function chosenTool(page) {
   const tools = page.chart?.row?.tools || [];
-  const usual = USUAL[page.step] || [];
-  return tools.find((t) => t.id === page.picked) || tools.find((t) => usual.includes(t.kind)) || null;
+  return tools.find((t) => t.id === page.picked) || tools.find((t) => boot.tools.includes(t.kind)) || null;
 }
 
 /** The chosen tool if it is of one of some kinds, else the first of the row that is. */

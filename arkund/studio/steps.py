@@ -1,19 +1,24 @@
-"""The steps of the job in the order of the work, and the question that each page answers."""
+"""The steps of the job in the order of the work: the question that each page answers, and what of a strip each sets."""
 
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """A step's name, the question that its page answers, and a sentence on how to read the chart."""
+    """A step's name, the question that its page answers, and a sentence on how to read the chart.
+
+    tools : the kinds of tools that it sets; mic_fields : what else of a mic. Without them the Plan is as it was before the step.
+    """
 
     key: str
     name: str
     question: str
     reading: str
+    tools: tuple[str, ...] = ()
+    mic_fields: tuple[str, ...] = ()
 
 
-PAGES = {
+STEPS = {
     s.key: s
     for s in (
         Step(
@@ -27,12 +32,14 @@ PAGES = {
             "Level",
             "Has every drum room to grow?",
             "Each point is one hit's peak in its own mic after the trim; the hatched band is the window.",
+            mic_fields=("trim_db", "repair"),
         ),
         Step(
             "lineup",
             "Line up",
             "Do the mics push together, at the same moment?",
             "One drum’s average hit in every mic; the dotted line is the reference’s first sample.",
+            mic_fields=("line_up", "clock_ppm"),
         ),
         Step(
             "takes",
@@ -51,6 +58,7 @@ PAGES = {
             "Clean",
             "Whose sound is this?",
             "Own hits above, other drums' hits below, by level in this mic; the line is the threshold.",
+            tools=("gate",),
         ),
         Step(
             "replace",
@@ -63,8 +71,15 @@ PAGES = {
             "Tone",
             "Which frequencies does each drum own?",
             "Solid: this mic during its own hits. Dashed: between hits. Dotted: during other drums' hits.",
+            tools=("tone",),
         ),
-        Step("punch", "Punch", "How is the hit shaped in time?", "The average hit: thin before, heavy after."),
+        Step(
+            "punch",
+            "Punch",
+            "How is the hit shaped in time?",
+            "The average hit: thin before, heavy after.",
+            tools=("shaper", "compressor"),
+        ),
         Step(
             "blend",
             "Blend",
