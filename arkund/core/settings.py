@@ -124,6 +124,13 @@ class Settings:
             raise SettingsError(f"{where or cls.__name__}: a value is missing ({error}).") from error
 
     @classmethod
+    def choices(cls) -> dict[str, tuple[Any, ...]]:
+        """Return what each field of several options can be."""
+        return {
+            each.name: each.metadata["options"] for each in fields(cls) if len(each.metadata.get("options", ())) > 1
+        }
+
+    @classmethod
     def ranges(cls) -> dict[str, Range]:
         """Return the Range of each number field, for sliders and forms."""
         return {each.name: each.metadata["range"] for each in fields(cls) if "range" in each.metadata}

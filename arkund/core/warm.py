@@ -97,6 +97,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "hits": hits,
     "metering": metering,
     "mixing": mixing,
+    "grit": tool("grit"),
     "shaper": tool("shaper"),
     "compressor": tool("compressor"),
     "gate": tool("gate"),

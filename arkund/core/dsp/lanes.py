@@ -4,8 +4,8 @@ The compiler finds vectors by itself only where it can prove that no two arrays 
 found, and what goes from sample to sample stays in registers. Every lane is rounded as a single float32 would be, whatever the number of lanes.
 
 ``load(stride, x, at)`` reads as many lanes as ``stride``, a tuple, is long; ``store(x, at, lanes)`` writes them; ``splat(stride, value)`` repeats a
-value. Beside the operators + - * there are ``fused`` (a * b + c rounded once), ``smaller``, ``larger``, ``size`` (magnitude), ``where_over`` (select by
-comparison), and the bits of which logarithms are made.
+value. Beside the operators + - * there are ``fused`` (a * b + c rounded once), ``smaller``, ``larger``, ``size`` (magnitude), ``root``, ``where_over`` (select
+by comparison), and the bits of which logarithms are made.
 """
 
 import operator
@@ -163,6 +163,18 @@ def inverse(typing, a):
 
     def code(context, builder, signature, args):
         return builder.fdiv(_constant(args[0].type, 1.0), args[0])
+
+    return a(a), code
+
+
+@intrinsic
+def root(typing, a):
+    """Return the square root."""
+
+    def code(context, builder, signature, args):
+        vector = args[0].type
+        kind = ir.FunctionType(vector, [vector])
+        return builder.call(cgutils.get_or_insert_function(builder.module, kind, f"llvm.sqrt.v{vector.count}f32"), args)
 
     return a(a), code
 

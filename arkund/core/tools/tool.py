@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, choice, number, text
 
 # In the order of the work, which is the first place of a new tool in a row. Modules are imported when they are first asked for: a list of sessions needs none.
-KINDS = ("gate", "tone", "shaper", "compressor", "limiter")
+KINDS = ("gate", "tone", "shaper", "compressor", "grit", "limiter")
 MOST_TOOLS = 64  # in one row
 TOOL_ID = r"[a-z][-a-z0-9]*"
 

@@ -19,6 +19,8 @@ NAMES = {
     "early_ms": "ahead of strikes",
     "length_ms": "a strike lasts",
     "grid": "grid (per whole note)",
+    "from_hz": "acts from",
+    "up_to_hz": "acts up to",
 }
 UNIT_ENDINGS = {"_db": "dB", "_ms": "ms", "_hz": "Hz", "_s": "s"}
 UNITS = {"bpm": "BPM", "ratio": ": 1", "clock_ppm": "ppm", "temperature_c": "°C", "ceiling_db": "dBTP"}
@@ -65,6 +67,17 @@ def fields(cls) -> list[dict]:
         }
         for key, each in cls.ranges().items()
     ]
+
+
+def choices_of(step: str) -> dict[str, list[dict]]:
+    """Return the fields of several options of each kind of tool, where a step's page shows tools."""
+    if step not in WITH_ROWS:
+        return {}
+    rows = {kind: settings_of(kind).choices() for kind in KINDS}
+    return {
+        kind: [{"key": key, "label": label(key), "options": list(options)} for key, options in mine.items()]
+        for kind, mine in rows.items()
+    }
 
 
 def unit_of(key: str) -> str:

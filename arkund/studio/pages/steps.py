@@ -10,7 +10,7 @@ from arkund.studio.jobs import background
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
-from arkund.studio.pages.fields import WITH_ROWS, fields_of, ranges_of
+from arkund.studio.pages.fields import WITH_ROWS, choices_of, fields_of, ranges_of
 from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services import moves
 from arkund.studio.services.access import session_or_404
@@ -34,6 +34,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "rate": session.sample_rate_hz,
             "mics": mic_list(session, session.plan),
             "fields": fields_of(step),
+            "choices": choices_of(step),
             "tools": STEPS[step].tools,
             **({"most_shelf_q": MOST_SHELF_Q} if step in WITH_ROWS else {}),
         },

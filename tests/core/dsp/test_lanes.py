@@ -19,6 +19,7 @@ from arkund.core.dsp.lanes import (
     mantissa,
     paired,
     power_of_two,
+    root,
     size,
     smaller,
     splat,
@@ -42,7 +43,7 @@ def every(stride, a, b, c, out):
     x, y, z = load(stride, a, 0), load(stride, b, 0), load(stride, c, 0)
     results = (
         x + y, x - y, x * y, fused(x, y, z), smaller(x, y), larger(x, y), where_over(x, y, z, x), size(x), inverse(y), truncated(x),
-        exponent(size(x)), mantissa(size(x)), power_of_two(truncated(x)), splat(stride, np.float32(2.5)),
+        exponent(size(x)), mantissa(size(x)), power_of_two(truncated(x)), root(size(x)), splat(stride, np.float32(2.5)),
     )  # fmt: skip
     at = 0
     for each in results:
@@ -56,7 +57,8 @@ def expected(a, b, c) -> np.ndarray:
     return np.concatenate(
         [
             a + b, a - b, a * b, (a.astype(np.float64) * b + c).astype(np.float32), np.minimum(a, b), np.maximum(a, b), np.where(a > b, c, a),
-            np.abs(a), np.float32(1.0) / b, whole, power.astype(np.float32), np.abs(a) / np.exp2(power), np.exp2(whole), np.full(a.size, 2.5),
+            np.abs(a), np.float32(1.0) / b, whole, power.astype(np.float32), np.abs(a) / np.exp2(power), np.exp2(whole), np.sqrt(np.abs(a)),
+            np.full(a.size, 2.5),
         ]
     ).astype(np.float32)  # fmt: skip
 
@@ -68,7 +70,7 @@ class TestOperators:
     def test_each(self, width):
         """Exactly, in every lane."""
         a, b, c = (RNG.uniform(-30, 30, width).astype(np.float32) for _ in range(3))
-        out = np.zeros(14 * width, np.float32)
+        out = np.zeros(15 * width, np.float32)
         every((None,) * width, a, b, c, out)
         assert np.array_equal(out, expected(a, b, c))
 

@@ -271,7 +271,7 @@ class TestCache:
         gc.disable()
         try:
             render(plan, kit, (300_000, 360_000), cache=cache)
-            left = [each for each in gc.get_objects() if isinstance(each, (Lanes, Sources))]
+            left = [each for each in gc.get_objects() if type(each) in (Lanes, Sources)]
         finally:
             gc.enable()
         assert left == []

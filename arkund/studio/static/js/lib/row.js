@@ -116,6 +116,13 @@ export function registerRow() {
       const shown = boot.fields.key.filter((f) => (struck ? f.key.endsWith("_ms") : f.key.endsWith("_hz")));
       return [...own, ...shown.map((f) => ({ ...f, key: `key.${f.key}` }))];
     },
+    /** Its fields of several options. */
+    choices() {
+      return this.tool() ? boot.choices[this.tool().kind] || [] : [];
+    },
+    pickOption(event, choice) {
+      this.move(choice.key, event.target.value, `${choice.label} ${event.target.value}`);
+    },
     read(key) {
       return key.split(".").reduce((value, part) => value?.[part], this.tool()?.settings) ?? 0;
     },
