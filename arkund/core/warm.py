@@ -98,6 +98,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "metering": metering,
     "mixing": mixing,
     "grit": tool("grit"),
+    "space": tool("space"),
     "shaper": tool("shaper"),
     "compressor": tool("compressor"),
     "gate": tool("gate"),

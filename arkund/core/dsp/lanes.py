@@ -239,15 +239,23 @@ def turned(typing, a, b, c, d):
     return out(a, b, c, d), code
 
 
-@intrinsic
-def swapped(typing, a):
-    """Return lanes with neighbours exchanged: what the other side of a stereo strip has."""
+def _exchanged(distance: int):
+    """Return an intrinsic that exchanges lanes so far apart: each gets that of the number in which one bit differs."""
 
-    def code(context, builder, signature, args):
-        order = [lane ^ 1 for lane in range(a.count)]
-        return builder.shuffle_vector(args[0], args[0], ir.Constant(_whole(a.count), order))
+    @intrinsic
+    def both(typing, a):
+        def code(context, builder, signature, args):
+            order = [lane ^ distance for lane in range(a.count)]
+            return builder.shuffle_vector(args[0], args[0], ir.Constant(_whole(a.count), order))
 
-    return a(a), code
+        return a(a), code
+
+    return both
+
+
+swapped, exchanged_2, exchanged_4, exchanged_8 = (
+    _exchanged(distance) for distance in (1, 2, 4, 8)
+)  # swapped : the other side of a stereo strip
 
 
 def _regrouped(order):

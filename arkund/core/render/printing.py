@@ -50,8 +50,8 @@ def print_song(
     shaped. Raises CancelledError, OSError.
     """
     recordings = assembled(plan, recordings)
-    rate, length = recordings.sample_rate_hz, recordings.length(plan.take)
     stream = Stream(plan, recordings)
+    rate, length = recordings.sample_rate_hz, stream.length
     places, sheets, done = stream.places(), [], 0
     try:
         for output, name, channels in _outputs(plan, stream.stems):

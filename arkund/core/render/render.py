@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import shared
-from arkund.core.dsp.bank import bank_of, filter_bank
+from arkund.core.dsp.bank import bank_of, filter_bank, interleaved
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan.plan import Plan
 from arkund.core.render import graph
@@ -16,7 +16,7 @@ from arkund.core.render.cache import SpanCache
 from arkund.core.render.keys import Keys
 from arkund.core.render.lanes import Lanes
 from arkund.core.render.source import Recordings, Sources
-from arkund.core.render.sums import alike, empty_sum, interleaved, place
+from arkund.core.render.sums import alike, empty_sum, place
 from arkund.core.render.timeline import Timeline
 from arkund.core.render.windows import Place, Window, rounded, windows
 from arkund.core.rig import places, rows

@@ -7,6 +7,7 @@ twice; what a tool looks ahead, those before it are ahead.
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from math import ceil
 
 import numpy as np
 
@@ -22,6 +23,7 @@ from arkund.core.render.keys import Keys
 from arkund.core.render.pipeline import Pipeline
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.timeline import Timeline
+from arkund.core.rig.places import rings_s
 from arkund.core.takes.process import assembled
 
 BLOCK = 1 << 17  # samples
@@ -42,15 +44,21 @@ class Block:
         return self.banks[-1].shape[0]
 
 
+def length_of(plan: Plan, recordings: Recordings) -> int:
+    """Return how many samples a print has: the song, and what rings on after it."""
+    return recordings.length(plan.take) + ceil(rings_s(plan) * recordings.sample_rate_hz)
+
+
 class Stream:
     """Renders every mic's strip, every stem and the kit of a Plan, going through the song once.
 
-    stems : what adds up to the mix, as in ``render``: groups, mics of no group, and paths, at their levels
+    length : samples from start to end; stems : what adds up to the mix, as in ``render``: groups, mics of no group, and paths, at their levels
     """
 
     def __init__(self, plan: Plan, recordings: Recordings) -> None:
         self._plan, self._recordings = plan, assembled(plan, recordings)
         self._rate = recordings.sample_rate_hz
+        self.length = length_of(plan, self._recordings)
         sources = Sources(plan, self._recordings)
         keys = Keys(plan, sources, self._rate)
         self._rig = rig = graph.build(plan, self._recordings)
@@ -98,7 +106,7 @@ class Stream:
 
         How long blocks are changes nothing but how long one takes. Raises CancelledError.
         """
-        length, lead = self._recordings.length(self._plan.take), int(LEAD_S * self._rate)
+        length, lead = self.length, int(LEAD_S * self._rate)
         spans = [(start, min(start + size, length)) for start in range(0, length, size)]
         before = executor.submit(self._step, -lead, 0, executor)
         waiting = executor.submit(self._step, *spans[0], executor, before) if spans else None

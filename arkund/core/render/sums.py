@@ -45,13 +45,6 @@ def place(
         _mixing.place(widened(some), len(some), theirs, begins, (*outs, *[NONE] * none), fresh & (first == 0))
 
 
-def interleaved(audio: np.ndarray) -> np.ndarray:
-    """Return stereo audio [float32, shape=(2, samples)] as it is played [shape=(samples, 2)]; complex values are copied faster than rows of two."""
-    both = np.empty(audio.shape[1], np.complex64)
-    both.real, both.imag = audio
-    return both.view(np.float32).reshape(-1, 2)
-
-
 def alike(several: Sequence[Sequence]) -> list[list[int]]:
     """Return which sums (by their place among several lists of feeds) are best made together: those of about the same strips, a few at most."""
     strips = [{feed.strip for feed in feeds} for feeds in several]

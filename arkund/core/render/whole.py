@@ -43,7 +43,7 @@ def whole_song(
     lanes = stream.lanes()
     meters = [Meter(count, width, recordings.sample_rate_hz) for count, width in lanes]
     pictures = [Columns(count) for count, _ in lanes]
-    length, done = recordings.length(plan.take), 0
+    length, done = stream.length, 0
     for block in stream.blocks(executor, cancelled, SHORT_BLOCK):
         for bank, meter, picture in zip(block.banks, meters, pictures, strict=True):
             meter.add(bank)

@@ -59,4 +59,25 @@ def weight(**settings) -> Path:
     return Path(**({"id": "weight", "name": "WEIGHT", "level_db": -15.0, "tools": row} | settings))
 
 
-PATHS = {"punch": punch, "sustain": sustain, "weight": weight, "crush": crush}
+def glow(**settings) -> Path:
+    """Return GLOW: the whole kit without its bottom, crushed, dirtied, in a short room."""
+    band = module_of("tone").Band
+    row = (
+        tool("tone", on=True, bands=(band(kind="high_pass", frequency_hz=150.0, slope_db=12),)),
+        tool("compressor", on=True, threshold_db=-36.0, ratio=12.0, attack_ms=1.0, release_ms=90.0),
+        tool("grit", on=True, shape="tape", drive_db=12.0),
+        tool("space", on=True, decay_s=0.4, size_m=5.0, share=0.4),
+    )
+    return Path(**({"id": "glow", "name": "GLOW", "level_db": -18.0, "tools": row} | settings))
+
+
+def plate(**settings) -> Path:
+    """Return PLATE: a snare's bright and dense room, held even by a smooth compressor."""
+    smooth = tool("compressor", on=True, threshold_db=-30.0, ratio=3.0, attack_ms=20.0, release_ms=200.0, knee_db=12.0)
+    room = tool(
+        "space", on=True, pre_delay_ms=15.0, decay_s=1.4, lows=0.8, highs=0.6, size_m=9.0, density=1.0, low_cut_hz=180.0
+    )
+    return Path(**({"id": "plate", "name": "PLATE", "level_db": -18.0, "tools": (room, smooth)} | settings))
+
+
+PATHS = {"punch": punch, "sustain": sustain, "weight": weight, "crush": crush, "glow": glow, "plate": plate}

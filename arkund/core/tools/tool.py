@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, choice, number, text
 
 # In the order of the work, which is the first place of a new tool in a row. Modules are imported when they are first asked for: a list of sessions needs none.
-KINDS = ("gate", "tone", "shaper", "compressor", "grit", "limiter")
+KINDS = ("gate", "tone", "shaper", "compressor", "grit", "space", "limiter")
 MOST_TOOLS = 64  # in one row
 TOOL_ID = r"[a-z][-a-z0-9]*"
 
@@ -69,6 +69,10 @@ class Tool(Settings):
     def listens_to(self) -> str | None:
         """What its detector hears: "" = the strip itself, or as in ``Key.of``; None where it has none that may hear something else."""
         return self.key.of if hasattr(self, "key") else None
+
+    def rings_s(self) -> float:
+        """Return how long it goes on when nothing comes in any more; most hardly do."""
+        return 0.0
 
     @classmethod
     def from_json(cls, data: Any, where: str = "") -> Self:

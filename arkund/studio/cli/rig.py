@@ -139,7 +139,7 @@ def path_list(session: str, as_json: bool) -> None:
 @click.option("--name", default="", help="Its name; that of the recipe without it.")
 @json_option
 def path_add(session: str, recipe: str, name: str, as_json: bool) -> None:
-    """Add a path by a recipe (punch, sustain, weight, crush), or an empty one; one Move."""
+    """Add a path by a recipe (punch, sustain, weight, crush, glow, plate), or an empty one; one Move."""
     make(session, as_json, lambda s: changes.add_path(s.plan, recipe, name))
 
 

@@ -12,6 +12,7 @@ from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files.writing import BITS
 from arkund.core.plan.plan import Plan
 from arkund.core.render.printing import lowering_db
+from arkund.core.render.stream import length_of
 from arkund.core.takes.process import assembled
 from arkund.studio.models import Print, Session
 from arkund.studio.services import places, store, whole
@@ -61,7 +62,7 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
             shutil.rmtree(made)
             lowered_db += lowering_db(row["peak_db"] for row in rows)
             made, rows = printed(lowered_db)
-        length = assembled(plan, recordings).length(plan.take)
+        length = length_of(plan, assembled(plan, recordings))
         manifest = _manifest(session, plan, format_name, length, rows) | {"lowered_db": round(lowered_db, 1)}
         (made / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
         if folder.exists():

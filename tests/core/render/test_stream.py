@@ -43,12 +43,23 @@ class TestStream:
         rng = np.random.default_rng(seed)
         names = ["kit", "path:p0", *rng.choice(sorted(out), 4)]
         for name in names:
-            assert out[name].shape[0] == kit.samples
+            assert out[name].shape[0] == stream.length >= kit.samples
             start = int(rng.integers(0, kit.samples - 24_000))
             span = (start, start + 24_000)
             apart = apart_db(render(plan, kit, span, name), out[name][span[0] : span[1]])
             assert apart < -90, name
         assert {f"strip:{mic.id}" for mic in plan.mics} | {"kit", *stream.stems} == set(out)
+
+    def test_what_rings_on(self, kit):
+        """A print goes on until its rooms are 60 dB down; what a closed send has left rings as any span says."""
+        mics = tuple(mic.replace(sends=(Send(id="plate", level_db=0.0),)) for mic in kit.plan.mics)
+        stream, out = streamed(kit.plan.replace(mics=mics, paths=(usual.plate(),)), kit)
+        room = usual.plate().tools[0]
+        assert stream.length - kit.samples == round(room.rings_s() * kit.sample_rate_hz)
+        tail = out["path:plate"][kit.samples :]
+        early, late = (float(np.mean(part**2)) for part in (tail[:4800], tail[-4800:]))
+        assert early > 0.0
+        assert 10 * np.log10(late / early) < -40.0
 
     def test_blocks_and_workers_do_not_show(self, kit):
         """Other block lengths and other numbers of workers give the same song; the same ones the same bytes."""

@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
+from arkund.core.dsp.bank import interleaved
 from arkund.core.render.graph import Feed, pan_gains
-from arkund.core.render.sums import MOST_SUMS, alike, interleaved, place, placed
+from arkund.core.render.sums import MOST_SUMS, alike, place, placed
 
 RNG = np.random.default_rng(17)
 

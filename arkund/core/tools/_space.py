@@ -1,0 +1,104 @@
+"""The compiled loop of a space: diffusers and a feedback delay network of sixteen lines, side by side. Private and unchecked: see ``space``."""
+
+import numpy as np
+from numba import njit
+
+from arkund.core.dsp.compiled import FLAT, OPTIONS, f32
+from arkund.core.dsp.lanes import (
+    exchanged_2,
+    exchanged_4,
+    exchanged_8,
+    fused,
+    load,
+    load_one,
+    splat,
+    store,
+    swapped,
+    where_over,
+)
+from arkund.core.dsp.lanes import size as size_of
+
+LINES = len(FLAT)
+STEP = 64  # samples that are worked on at a time; no line is shorter
+TINY = f32(1e-20)
+HALVES = np.repeat(np.array([1.0, 0.0, 0.0, 1.0], np.float32), LINES // 2)
+SIGNS = np.array([-1.0 if lane & bit else 1.0 for bit in (8, 4, 2, 1) for lane in range(LINES)], np.float32)
+
+
+@njit(**OPTIONS)
+def diffused(x, line, at, length, amount):
+    """Take a signal through an all-pass of one delay in place (M. R. Schroeder, 1962); returns where its line goes on."""
+    for i in range(x.size):
+        behind = line[at]
+        now = x[i] - amount * behind
+        line[at] = now if abs(now) > TINY else f32(0.0)
+        x[i] = behind + amount * now
+        at = at + 1 if at + 1 < length else 0
+    return at
+
+
+@njit(**OPTIONS)
+def network(given, lines, at, lengths, params, state, out):
+    """Take signals through the network.
+
+    given : what comes into the lines, rows of 2 (left and right); lines : [LINES, size], circular; at : where each is written next; params : rows of LINES
+    values: 0 and 1 what it takes of left and right, 2 and 3 what it gives to left and right, 4 gain, 5 and 6 of a first-order shelf that damps lows (its
+    direct share and its pole), 7 and 8 of one that damps highs; state : rows of LINES values, the two shelves; out : rows of 2
+    """
+    size = lines.shape[1]
+    block, sides = np.empty(STEP * LINES, np.float32), np.empty(STEP * LINES, np.float32)
+    left_in, right_in = load(FLAT, params, 0), load(FLAT, params, LINES)
+    left_out, right_out = load(FLAT, params, 2 * LINES), load(FLAT, params, 3 * LINES)
+    gain, tiny, silent = load(FLAT, params, 4 * LINES), splat(FLAT, TINY), splat(FLAT, f32(0.0))
+    low_by, low_pole = load(FLAT, params, 5 * LINES), load(FLAT, params, 6 * LINES)
+    high_by, high_pole = load(FLAT, params, 7 * LINES), load(FLAT, params, 8 * LINES)
+    low, high, quarter = load(FLAT, state, 0), load(FLAT, state, LINES), splat(FLAT, f32(0.25))
+    for start in range(0, given.size // 2, STEP):
+        rows = min(STEP, given.size // 2 - start)
+        for k in range(LINES):
+            read = at[k] - lengths[k]
+            read = read + size if read < 0 else read
+            line, first = lines[k], min(rows, size - read)
+            for i in range(first):
+                block[i * LINES + k] = line[read + i]
+            for i in range(first, rows):
+                block[i * LINES + k] = line[i - first]
+        for i in range(rows):
+            # Two shelves: what a one-pole low-pass leaves is weighed apart from the rest.
+            now = load(FLAT, block, i * LINES) * gain
+            low = fused(low_pole, low - now, now)
+            now = fused(low_by, low, now)
+            high = fused(high_pole, high - now, now)
+            now = fused(high_by, now - high, now)
+            both = (start + i) * 2
+            left, right = now * left_out, now * right_out
+            given_out = fused(
+                load(FLAT, HALVES, 0),
+                left + exchanged_8(left),
+                load(FLAT, HALVES, LINES) * (right + exchanged_8(right)),
+            )
+            given_out = given_out + exchanged_4(given_out)
+            given_out = given_out + exchanged_2(given_out)
+            store(sides, i * LINES, given_out + swapped(given_out))
+            # Hadamard's matrix, by butterflies: the later of two lanes is taken away, the earlier added.
+            now = now * quarter
+            now = fused(now, load(FLAT, SIGNS, 0), exchanged_8(now))
+            now = fused(now, load(FLAT, SIGNS, LINES), exchanged_4(now))
+            now = fused(now, load(FLAT, SIGNS, 2 * LINES), exchanged_2(now))
+            now = fused(now, load(FLAT, SIGNS, 3 * LINES), swapped(now))
+            now = fused(load_one(FLAT, given, both), left_in, fused(load_one(FLAT, given, both + 1), right_in, now))
+            store(block, i * LINES, where_over(size_of(now), tiny, now, silent))
+        for k in range(LINES):
+            line, to = lines[k], at[k]
+            first = min(rows, size - to)
+            for i in range(first):
+                line[to + i] = block[i * LINES + k]
+            for i in range(first, rows):
+                line[i - first] = block[i * LINES + k]
+            at[k] = to + rows if to + rows < size else to + rows - size
+        for i in range(rows):
+            out[2 * (start + i)], out[2 * (start + i) + 1] = sides[i * LINES], sides[i * LINES + LINES // 2]
+    store(state, 0, low)
+    store(state, LINES, high)
+    for i in range(2 * LINES):
+        state[i] = state[i] if abs(state[i]) > TINY else f32(0.0)

@@ -1,0 +1,224 @@
+"""Space: a room around a strip, from a feedback delay network whose decay is what is set."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from arkund.core.dsp.bank import Filters, interleaved
+from arkund.core.dsp.filters import Biquad, high_pass, low_pass
+from arkund.core.dsp.reach import Reach, of_cascades, of_follower
+from arkund.core.settings import number
+from arkund.core.tools import _space
+from arkund.core.tools._space import LINES, STEP
+from arkund.core.tools.tool import Tool, kind
+from arkund.core.units import db_to_gain, gain_to_db, ms_to_samples
+
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
+SOUND_M_S = 343.0  # at 20 degrees C
+TO_60_DB = 6.9078  # time constants in which an amplitude falls by 60 dB
+SPREAD = 1.9  # the longest line against the shortest
+DIFFUSERS_MS = (4.77, 3.59, 12.73, 9.31)  # at a size of 10 m
+MOST_DIFFUSION = 0.75
+LONGEST_DIFFUSER = 1 << 12
+TAKES = np.array([[1, 0], [0, 1], [-1, 0], [0, -1]] * 4, np.float32).T / np.float32(
+    8.0**0.5
+)  # of left and right, line by line
+GIVES_LEFT = np.array([1, 1, 1, 1, -1, -1, -1, -1, 1, 1, 1, 1, -1, -1, -1, -1], np.float32) / np.float32(4.0)
+GIVES_RIGHT = np.array([1, -1, 1, -1, 1, -1, 1, -1, -1, 1, -1, 1, -1, 1, -1, 1], np.float32) / np.float32(4.0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Space(Tool):
+    """A room: how long it rings, how large it is, how much of it is heard."""
+
+    kind: str = kind("space")
+    pre_delay_ms: float = number(10.0, 0.0, 200.0, step=1.0, unit="ms", help="before the first of the room is heard")
+    decay_s: float = number(0.8, 0.1, 6.0, step=0.05, unit="s", help="to fall by 60 dB, between lows and highs")
+    lows: float = number(1.0, 0.3, 2.0, step=0.05, help="decay of the lows against that")
+    lows_below_hz: float = number(250.0, 60.0, 1000.0, step=5.0, unit="Hz", help="half way from one to the other")
+    highs: float = number(0.5, 0.1, 1.0, step=0.05, help="decay of the highs against that")
+    highs_above_hz: float = number(
+        4000.0, 1000.0, 16000.0, step=100.0, unit="Hz", help="half way from one to the other"
+    )
+    size_m: float = number(10.0, 3.0, 30.0, step=0.5, unit="m", help="of the room: how far its reflections lie apart")
+    density: float = number(0.8, 0.0, 1.0, step=0.05, help="how soon single reflections are no longer heard")
+    width: float = number(1.0, 0.0, 1.0, step=0.05, help="0 = the same left and right")
+    low_cut_hz: float = number(
+        LOWEST_HZ, LOWEST_HZ, 1000.0, step=1.0, unit="Hz", help="nothing below goes in; 20 = all does"
+    )
+    high_cut_hz: float = number(
+        HIGHEST_HZ, 1000.0, HIGHEST_HZ, step=100.0, unit="Hz", help="nothing above goes in; 20000 = all does"
+    )
+    share: float = number(1.0, 0.0, 1.0, step=0.01, help="of the room in what leaves; 1 = nothing else, as in a path")
+    output_db: float = number(0.0, -24.0, 24.0, step=0.1, unit="dB", help="level of the room")
+
+    def reach(self, sample_rate_hz: int) -> Reach:
+        """Return what it must have heard before a span: until the slowest part of it has died away."""
+        slowest_s = self.decay_s * max(1.0, self.lows)
+        early = (
+            round(ms_to_samples(self.pre_delay_ms, sample_rate_hz)) + int(lengths(self, sample_rate_hz).max()) + STEP
+        )
+        ring = of_follower(1000.0 * slowest_s / TO_60_DB, sample_rate_hz)
+        return of_cascades([_cuts(self, sample_rate_hz)]) + Reach(early + len(DIFFUSERS_MS) * LONGEST_DIFFUSER) + ring
+
+    def rings_s(self) -> float:
+        """Return how long it goes on when nothing comes in any more, until it is 60 dB down."""
+        return self.pre_delay_ms / 1000.0 + self.decay_s * max(1.0, self.lows)
+
+
+SETTINGS = Space
+
+
+@lru_cache(maxsize=256)
+def _lengths(size_m: float, rate: int) -> tuple[int, ...]:
+    mean = 2.0 / 3.0 * size_m / SOUND_M_S * rate  # a cube's mean way between two walls is two thirds of its side
+    wanted = mean * SPREAD ** np.linspace(-0.5, 0.5, LINES)
+    out: list[int] = []
+    for each in wanted:
+        length = max(round(each), STEP + 1)
+        while any(np.gcd(length, other) > 1 for other in out):  # no two lines fall into step
+            length += 1
+        out.append(length)
+    return tuple(out)
+
+
+def lengths(space: Space, sample_rate_hz: int) -> np.ndarray:
+    """Return the lengths of the lines in samples, int [shape=(LINES,)], none with a common divisor."""
+    return np.array(_lengths(space.size_m, sample_rate_hz), np.int64)
+
+
+def _cuts(space: Space, rate: int) -> tuple[Biquad, ...]:
+    low = high_pass(space.low_cut_hz, 2, rate) if space.low_cut_hz > LOWEST_HZ else ()
+    high = low_pass(space.high_cut_hz, 2, rate) if space.high_cut_hz < min(HIGHEST_HZ, 0.45 * rate) else ()
+    return (*low, *high)
+
+
+def _damping(space: Space, rate: int) -> np.ndarray:
+    """Return for each line its gain, and of two first-order shelves what they weigh and their poles [shape=(5, LINES)].
+
+    After J.-M. Jot and A. Chaigne, Digital delay networks for designing artificial reverberators (AES 90th Convention, 1991): each line loses in dB what
+    its length takes of the decay. A shelf by G has half its dB at its pole's frequency times the root of G, or of 1 / G.
+    """
+    passes_s = lengths(space, rate) / rate
+    gain_db, low_db, high_db = (-60.0 * passes_s / (space.decay_s * ratio) for ratio in (1.0, space.lows, space.highs))
+    low, high = db_to_gain(low_db - gain_db), db_to_gain(high_db - gain_db)
+    highest = min(space.highs_above_hz, 0.4 * rate)
+    low_pole, high_pole = (
+        np.exp(-2.0 * np.pi * np.minimum(hz, 0.45 * rate) / rate)
+        for hz in (space.lows_below_hz / np.sqrt(low), highest * np.sqrt(high))
+    )
+    return np.stack([db_to_gain(gain_db), low - 1.0, low_pole, high - 1.0, high_pole])
+
+
+def decay_curve_s(space: Space, frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:
+    """Return the set decay at frequencies: the time in which the lines' losses add up to 60 dB, s [shape of frequency_hz]."""
+    gain, low_by, low_pole, high_by, high_pole = (row[:, None] for row in _damping(space, sample_rate_hz))
+    z = np.exp(-2j * np.pi * np.asarray(frequency_hz) / sample_rate_hz)[None]
+    low, high = ((1.0 - pole) / (1.0 - pole * z) for pole in (low_pole, high_pole))
+    lost_db = gain_to_db(np.abs(gain * (1.0 + low_by * low) * (1.0 + high_by * (1.0 - high)))).sum(axis=0)
+    return -60.0 * lengths(space, sample_rate_hz).sum() / sample_rate_hz / lost_db
+
+
+class Room:
+    """One strip's room, that keeps its state from block to block."""
+
+    def __init__(self, space: Space, sample_rate_hz: int, channels: int) -> None:
+        self._channels, self._lengths = channels, lengths(space, sample_rate_hz)
+        size = int(self._lengths.max()) + STEP
+        self._lines, self._at = np.zeros((LINES, size), np.float32), np.zeros(LINES, np.int64)
+        mean_s = float(np.exp(np.mean(np.log(self._lengths)))) / sample_rate_hz
+        # What an impulse leaves adds up to its own energy: 13.8 time constants of energy are 60 dB.
+        level = float(db_to_gain(space.output_db)) * (2.0 * TO_60_DB * mean_s / space.decay_s) ** 0.5 * LINES**0.5
+        m, s = 0.5 * (GIVES_LEFT + GIVES_RIGHT), 0.5 * space.width * (GIVES_LEFT - GIVES_RIGHT)
+        gives = [GIVES_LEFT, GIVES_LEFT] if channels == 1 else [m + s, m - s]
+        self._params = np.concatenate(
+            [*TAKES, *(level * row for row in gives), *_damping(space, sample_rate_hz)]
+        ).astype(np.float32)
+        self._state = np.zeros(2 * LINES, np.float32)
+        scale = space.size_m / 10.0
+        wanted = [
+            min(max(round(ms_to_samples(ms * scale**0.5, sample_rate_hz)), 8), LONGEST_DIFFUSER) for ms in DIFFUSERS_MS
+        ]
+        self._diffusers = [[(np.zeros(length + 23 * side, np.float32), 0) for length in wanted] for side in range(2)]
+        self._amount = np.float32(MOST_DIFFUSION * space.density)
+        self._waiting = [np.zeros(round(ms_to_samples(space.pre_delay_ms, sample_rate_hz)), np.float32)] * 2
+
+    def push(self, sides: np.ndarray) -> np.ndarray:
+        """Take audio [float32, shape=(samples, channels)] and return the room [same shape]."""
+        count, both = sides.shape[0], []
+        for side, row in enumerate(self._diffusers):
+            waiting = np.concatenate([self._waiting[side], sides[:, side if self._channels == 2 else 0]])
+            one, self._waiting[side] = waiting[:count], waiting[count:].copy()
+            for k, (line, at) in enumerate(row):
+                row[k] = (line, _space.diffused(one, line, at, line.size, self._amount))
+            both.append(one)
+        into = interleaved(both)
+        out = np.empty_like(into)
+        _space.network(
+            into.reshape(-1), self._lines, self._at, self._lengths, self._params, self._state, out.reshape(-1)
+        )
+        return out[:, : self._channels]
+
+
+class Run:
+    """Rooms of a bank's strips; lanes without one pass unchanged."""
+
+    ahead = 0
+
+    def __init__(self, tools: Sequence[Space | None], sample_rate_hz: int, width: int, linked: bool = False) -> None:
+        self._channels = 2 if linked else 1
+        self._cuts = Filters([_cuts(each, sample_rate_hz) if each else () for each in tools], width)
+        self._mine = [
+            (lane, np.float32(each.share), Room(each, sample_rate_hz, self._channels))
+            for lane, each in list(enumerate(tools))[:: self._channels]
+            if each is not None
+        ]
+
+    def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
+        """Put the first ``count`` rows of a bank [float32, shape=(samples, width)] into their rooms, in place."""
+        given = bank[:count]
+        if self._cuts.depth:
+            given = given.copy()
+            self._cuts.run(given)
+        for lane, share, room in self._mine:
+            mine = slice(lane, lane + self._channels)
+            made = room.push(given[:, mine])
+            if share < 1.0:
+                made = share * made + (np.float32(1.0) - share) * bank[:count, mine]
+            bank[:count, mine] = made
+
+
+def oracle(x: np.ndarray, space: Space, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
+    """Return a signal [shape=(samples,)] in a room, sample by sample in double precision, with Hadamard's matrix as it stands in books."""
+    from scipy.linalg import hadamard
+
+    from arkund.core.tools.plain import filtered
+
+    rate, x = sample_rate_hz, np.asarray(x, float)
+    room, mean = Room(space, rate, 1), lengths(space, rate)
+    take_left, take_right, give, _, gain, low_by, low_pole, high_by, high_pole = room._params.astype(float).reshape(
+        9, LINES
+    )
+    pre = room._waiting[0].size
+    given = np.concatenate([np.zeros(pre), filtered(x, _cuts(space, rate))])[: x.size]
+    into = [given.copy(), given.copy()]
+    for side, row in enumerate(room._diffusers):
+        for line, _ in row:
+            kept = np.zeros(line.size)
+            for i in range(x.size):
+                behind = kept[i % kept.size]
+                kept[i % kept.size] = into[side][i] - room._amount * behind
+                into[side][i] = behind + room._amount * kept[i % kept.size]
+    matrix, lines = hadamard(LINES) / 4.0, np.zeros((LINES, int(mean.max()) + x.size + 1))
+    low, high, out, every = np.zeros(LINES), np.zeros(LINES), np.empty(x.size), np.arange(LINES)
+    for i in range(x.size):
+        now = lines[every, int(mean.max()) + i - mean] * gain
+        low = now + (low - now) * low_pole
+        now = now + low_by * low
+        high = now + (high - now) * high_pole
+        now = now + high_by * (now - high)
+        out[i] = give @ now
+        lines[:, int(mean.max()) + i] = matrix @ now + take_left * into[0][i] + take_right * into[1][i]
+    return (1.0 - space.share) * x + space.share * out
