@@ -67,6 +67,17 @@ def tool(kind: str) -> Callable[[], None]:
     return run
 
 
+def grit() -> None:
+    """Compile grit, without the filters around it, which are those of ``hits``."""
+    from arkund.core.tools import _grit
+    from arkund.core.tools.grit import AFTER, BEFORE, taps
+
+    for bank in _banks():
+        width = bank.shape[1]
+        known = np.zeros((BEFORE + AFTER + 64) * width, f)
+        _grit.BANKS[width].grit(known, bank.reshape(-1), np.zeros(4 * width, f), False, *taps())
+
+
 def hits() -> None:
     """Compile filters, what finds hits, for kits of every width, and the trees that judge them."""
     from arkund.core.files.audio import ArrayMic
@@ -97,7 +108,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "hits": hits,
     "metering": metering,
     "mixing": mixing,
-    "grit": tool("grit"),
+    "grit": grit,
     "space": tool("space"),
     "shaper": tool("shaper"),
     "compressor": tool("compressor"),

@@ -11,15 +11,18 @@ from arkund.core.dsp.lanes import fused, inverse, larger, load, root, size, smal
 
 ROWS = 2048  # that are worked on at a time: what lies around them is worked out for each anew, and all should stay near the processor
 BEFORE = AFTER = 60  # rows that a row depends on
+SPARE = 16  # rows at the end of each stage, because four are always worked on together
 TINY = f32(1e-12)
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def doubled(stride, x, first, count, taps, out):
-    """Write rows of twice the rate: those of ``x`` from a row on, and between two of them what lies there. Four at a time: none waits for another."""
+    """Write rows of twice the rate: those of ``x`` from a row on, and between two of them what lies there; up to three more.
+
+    Four at a time, because none waits for another.
+    """
     L = len(stride)
-    fours = count - count % 4
-    for i in range(0, fours, 4):
+    for i in range(0, count, 4):
         at, to = (first + i) * L, 2 * i * L
         one, two, three, four = (
             splat(stride, f32(0.0)),
@@ -41,21 +44,13 @@ def doubled(stride, x, first, count, taps, out):
         store(out, to + 5 * L, three)
         store(out, to + 6 * L, load(stride, x, at + 3 * L))
         store(out, to + 7 * L, four)
-    for i in range(fours, count):
-        at = (first + i) * L
-        one = splat(stride, f32(0.0))
-        for n in range(taps.size):
-            one = fused(splat(stride, taps[n]), load(stride, x, at - n * L) + load(stride, x, at + (n + 1) * L), one)
-        store(out, 2 * i * L, load(stride, x, at))
-        store(out, (2 * i + 1) * L, one)
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def halved(stride, x, first, count, taps, out):
-    """Write rows of half the rate: around every second row of ``x`` from a row on; taps from the middle outwards. Four at a time."""
+    """Write rows of half the rate: around every second row of ``x`` from a row on; taps from the middle outwards; up to three more."""
     L = len(stride)
-    fours = count - count % 4
-    for i in range(0, fours, 4):
+    for i in range(0, count, 4):
         at, to, tap = (first + 2 * i) * L, i * L, splat(stride, taps[0])
         one, two = tap * load(stride, x, at), tap * load(stride, x, at + 2 * L)
         three, four = tap * load(stride, x, at + 4 * L), tap * load(stride, x, at + 6 * L)
@@ -69,15 +64,9 @@ def halved(stride, x, first, count, taps, out):
         store(out, to + L, two)
         store(out, to + 2 * L, three)
         store(out, to + 3 * L, four)
-    for i in range(fours, count):
-        at = (first + 2 * i) * L
-        one = splat(stride, taps[0]) * load(stride, x, at)
-        for n in range(1, taps.size):
-            one = fused(splat(stride, taps[n]), load(stride, x, at - n * L) + load(stride, x, at + n * L), one)
-        store(out, i * L, one)
 
 
-@njit(inline="always", **OPTIONS)
+@njit(**OPTIONS)
 def bent(stride, x, count, params, cuts, out):
     """Write what the bend adds, row by row: its mean between the neighbours of a row, less theirs.
 
@@ -118,21 +107,24 @@ def bent(stride, x, count, params, cuts, out):
 def grit(stride, x, out, params, cuts, up_1, up_2, up_3, down_3, down_2, down_1):
     """Write what bending adds to rows of x, which begin BEFORE rows in and end AFTER rows before its end. up, down : taps from the first stage on."""
     L = len(stride)
-    one = np.empty((2 * ROWS + 160) * L, np.float32)
-    two = np.empty((4 * ROWS + 296) * L, np.float32)
-    top = np.empty((8 * ROWS + 572) * L, np.float32)
-    made = np.empty((8 * ROWS + 570) * L, np.float32)
+    part = np.zeros((ROWS + BEFORE + AFTER + SPARE) * L, np.float32)
+    one = np.zeros((2 * ROWS + 160 + SPARE) * L, np.float32)
+    two = np.zeros((4 * ROWS + 296 + SPARE) * L, np.float32)
+    top = np.zeros((8 * ROWS + 572 + SPARE) * L, np.float32)
+    made = np.zeros((8 * ROWS + 570 + SPARE) * L, np.float32)
     rows = out.size // L
     for start in range(0, rows, ROWS):
         n = min(ROWS, rows - start)
-        part = x[start * L : (start + n + BEFORE + AFTER) * L]
+        some = x[start * L : (start + n + BEFORE + AFTER) * L]
+        part[: some.size] = some
         doubled(stride, part, 20, n + 80, up_1, one)
         doubled(stride, one, 6, 2 * n + 148, up_2, two)
         doubled(stride, two, 5, 4 * n + 286, up_3, top)
         bent(stride, top, 8 * n + 570, params, cuts, made)
         halved(stride, made, 9, 4 * n + 276, down_3, two)
         halved(stride, two, 12, 2 * n + 125, down_2, one)
-        halved(stride, one, 63, n, down_1, out[start * L : (start + n) * L])
+        halved(stride, one, 63, n, down_1, part)
+        out[start * L : (start + n) * L] = part[: n * L]
 
 
 BANKS = made_for(grit)

@@ -63,7 +63,7 @@ def _emphasis(grit: Grit, rate: int, sign: float) -> tuple[Biquad, ...]:
 
 
 @cache
-def _taps() -> tuple[np.ndarray, ...]:
+def taps() -> tuple[np.ndarray, ...]:
     """Return the taps of three doublings (between two samples, outwards) and three halvings (from the middle outwards), float32.
 
     Windowed sincs (J. F. Kaiser, 1974): -90 dB and better from half the outer rate on, flat to 18 kHz of 48.
@@ -115,7 +115,7 @@ class Run:
         self._before.run(fresh)
         known = np.concatenate([self._known, fresh])
         made = np.empty((count, bank.shape[1]), np.float32)
-        _grit.BANKS[bank.shape[1]].grit(known.reshape(-1), made.reshape(-1), self._params, self._cuts, *_taps())
+        _grit.BANKS[bank.shape[1]].grit(known.reshape(-1), made.reshape(-1), self._params, self._cuts, *taps())
         self._behind.run(made)
         made *= self._wet
         bank[:count] += made
@@ -130,10 +130,10 @@ def oracle(x: np.ndarray, grit: Grit, sample_rate_hz: int, key: np.ndarray | Non
     rate, (bias, there, steep, hard) = sample_rate_hz, _curve(grit)
     drive = float(db_to_gain(grit.drive_db))
     u = np.pad(filtered(np.asarray(x, float) * drive, (*_band(grit, rate), *_emphasis(grit, rate, 1.0))), 200)
-    up_1, up_2, up_3, *downs = (each.astype(float) for each in _taps())
-    for taps in (up_1, up_2, up_3):
-        row = np.zeros(4 * taps.size - 1)
-        row[0::2] = np.concatenate([taps[::-1], taps])
+    up_1, up_2, up_3, *downs = (each.astype(float) for each in taps())
+    for each in (up_1, up_2, up_3):
+        row = np.zeros(4 * each.size - 1)
+        row[0::2] = np.concatenate([each[::-1], each])
         row[row.size // 2] = 1.0
         wide = np.zeros(2 * u.size)
         wide[::2] = u
@@ -146,7 +146,7 @@ def oracle(x: np.ndarray, grit: Grit, sample_rate_hz: int, key: np.ndarray | Non
     else:
         curve = (a + b) / (np.sqrt(1.0 + a * a) + np.sqrt(1.0 + b * b))
     made = (curve - there) * steep - (0.5 * (a + b) - bias)
-    for taps in downs:
-        made = np.convolve(made, np.concatenate([taps[:0:-1], taps]), "same")[::2]
+    for each in downs:
+        made = np.convolve(made, np.concatenate([each[:0:-1], each]), "same")[::2]
     made = filtered(made[200:-200], (*_emphasis(grit, rate, -1.0), *high_pass(NO_DC_HZ, 1, rate)))
     return (np.asarray(x, float) + grit.share / drive * made) * float(db_to_gain(grit.output_db))
