@@ -195,6 +195,13 @@ class TestScenes:
         self.ask(client, lifted, "moves", changes={"mics.sn-top.level_db": 0.0}, scene="lift", title="as before")
         assert "mics.sn-top.level_db" not in self.held(lifted)
         assert client.get(f"/s/{lifted.pk}/blend/data?scene=gone").json()["scene"] == ""
+        assert (
+            "lift: mics.sn-top.level_db: -3 dB → as in the song"
+            in client.get(f"/s/{lifted.pk}/logbook/").content.decode()
+        )
+        sheet = client.get(f"/s/{lifted.pk}/sheet/").content.decode()
+        assert "scene Lift" in sheet
+        assert "bars 3 to the end" in sheet
 
     def test_what_goes_is_let_go(self, client, lifted):
         """A tool or path that is taken away leaves the scenes with the same Move, and comes back with it."""

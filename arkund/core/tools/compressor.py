@@ -98,6 +98,12 @@ def static_reduction_db(level_db: np.ndarray, settings: Compressor) -> np.ndarra
     return np.where(inside > knee, over, soft) * (1.0 - 1.0 / settings.ratio)
 
 
+def transfer_db(compressor: Compressor, level_db: np.ndarray) -> np.ndarray:
+    """Return the level that leaves it of one that stands still, in dB."""
+    wet = db_to_gain(compressor.makeup_db - static_reduction_db(level_db, compressor))
+    return level_db + gain_to_db(1.0 - compressor.share + compressor.share * wet)
+
+
 def oracle(x: np.ndarray, compressor: Compressor, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
     """Return a signal [shape=(samples,)] through a compressor, sample by sample in double precision."""
     from arkund.core.tools.plain import filtered

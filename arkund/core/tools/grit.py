@@ -13,7 +13,7 @@ from arkund.core.settings import choice, number
 from arkund.core.tools import _grit
 from arkund.core.tools._grit import AFTER, BEFORE
 from arkund.core.tools.tool import Tool, kind
-from arkund.core.units import db_to_gain
+from arkund.core.units import db_to_gain, gain_to_db
 
 SHAPES = ("soft", "lopsided", "tape", "hard")
 LOPSIDED = 0.7  # how far off its middle that curve is worked on: even harmonics 10 dB and less under odd ones at drives that are heard
@@ -121,6 +121,16 @@ class Run:
         bank[:count] += made
         bank[:count] *= self._output
         self._known = known[count:].copy()
+
+
+def transfer_db(grit: Grit, level_db: np.ndarray) -> np.ndarray:
+    """Return the level that its curve leaves of a peak, the higher one of both sides, in dB."""
+    bias, there, steep, hard = _curve(grit)
+    drive, peaks = float(db_to_gain(grit.drive_db)), db_to_gain(np.asarray(level_db))[None] * [[1.0], [-1.0]]
+    driven = peaks * drive + bias
+    curve = np.clip(driven, -1.0, 1.0) if hard else driven / np.sqrt(1.0 + driven * driven)
+    wet = (curve - there) * steep / drive
+    return gain_to_db(np.max(np.abs(peaks + grit.share * (wet - peaks)), axis=0)) + grit.output_db
 
 
 def oracle(x: np.ndarray, grit: Grit, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:

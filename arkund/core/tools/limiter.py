@@ -116,6 +116,11 @@ def limit(audio: np.ndarray, limiter: Limiter, sample_rate_hz: int) -> np.ndarra
     return np.concatenate([holding.push(audio), holding.push(rest)])[holding.lag :]
 
 
+def transfer_db(limiter: Limiter, level_db: np.ndarray) -> np.ndarray:
+    """Return the true peak that leaves it of one that comes in, in dB."""
+    return np.minimum(level_db + limiter.input_db, limiter.ceiling_db)
+
+
 def oracle(x: np.ndarray, limiter: Limiter, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
     """Return a signal [shape=(samples,)] below the ceiling, sample by sample in double precision: the largest wanted reduction of what lies within the
     look-ahead on both sides, given back exponentially, averaged over the look-ahead.

@@ -22,7 +22,7 @@ NAMES = {
     "from_hz": "acts from",
     "up_to_hz": "acts up to",
 }
-UNIT_ENDINGS = {"_db": "dB", "_ms": "ms", "_hz": "Hz", "_s": "s"}
+UNIT_ENDINGS = {"_db": "dB", "_ms": "ms", "_hz": "Hz", "_s": "s", "_m": "m"}
 UNITS = {"bpm": "BPM", "ratio": ": 1", "clock_ppm": "ppm", "temperature_c": "°C", "ceiling_db": "dBTP"}
 
 _BY_STEP = {

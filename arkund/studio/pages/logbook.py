@@ -6,6 +6,7 @@ from django.shortcuts import render
 from arkund.core.rig import places
 from arkund.studio.models import Session
 from arkund.studio.pages.fields import label, unit_of
+from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services.access import session_or_404
 from arkund.studio.steps import STEPS
 
@@ -28,6 +29,14 @@ def sheet(request: HttpRequest, session_id: int) -> HttpResponse:
         }
         for each in places.all_of(session.plan)
     ]
+    strips += [
+        {
+            "name": f"scene {each['name']}",
+            "lines": [("holds in", _where(each["holds_in"]))]
+            + [(held["words"], _text(held["value"], held["place"])) for held in each["held"]],
+        }
+        for each in scenes_of(session.plan)
+    ]
     whole = {"tempo": session.plan.tempo.to_json()}
     return render(request, "logbook/sheet.html", {"session": session, "mics": strips, "whole": _settings(whole)})
 
@@ -41,6 +50,10 @@ def ear(request: HttpRequest, session_id: int) -> HttpResponse:
 
 def _context(session: Session) -> dict:
     return {"session": session, "steps": list(STEPS.values()), "step": None}
+
+
+def _where(spans: list) -> str:
+    return ", ".join(f"bars {first + 1} to {after or 'the end'}" for first, after in spans) or "nowhere"
 
 
 def _lines(before: dict, after: dict) -> list[str]:
@@ -58,6 +71,14 @@ def _deep(path: str, was, value) -> list[str]:
     if isinstance(value, dict) and isinstance(was, dict):
         changed = [k for k in value if value[k] != was.get(k)]
         return [f"{path}.{k}: {_text(was.get(k), k)} → {_text(value[k], k)}" for k in changed]
+    if path.endswith(".held") and isinstance(value, list) and isinstance(was, list):
+        old, new = ({each["place"]: each["value"] for each in row} for row in (was, value))
+        places_ = sorted(place for place in old | new if old.get(place) != new.get(place))
+        shown = {
+            place: [_text(row[place], place) if place in row else "as in the song" for row in (old, new)]
+            for place in places_
+        }
+        return [f"{path.split('.')[1]}: {place}: {before} → {after}" for place, (before, after) in shown.items()]
     return [f"{path}: {_text(was)} → {_text(value)}"]
 
 

@@ -1,10 +1,14 @@
 """A strip's row of tools as its pages show it: a line of words in order, and the settings of each tool."""
 
+import numpy as np
+
+from arkund.core.dsp.spectrum import axis_hz
 from arkund.core.rig import places
 from arkund.core.rig.measure import Effect
-from arkund.core.tools.tool import KINDS, Tool
+from arkund.core.tools.tool import KINDS, Tool, module_of
 from arkund.studio.services.measuring import Measure
 
+LEVELS_DB = np.arange(-60.0, 6.5, 1.0)
 NOTHING = Effect(None, None)
 
 
@@ -16,7 +20,7 @@ def row_of(m: Measure, name: str) -> dict:
         "strip": mine.name,
         "place": mine.place,
         "name": mine.words,
-        "tools": [_tool(tool, effects.get(tool.id, NOTHING)) for tool in mine.strip.tools],
+        "tools": [_tool(tool, effects.get(tool.id, NOTHING), m.rate) for tool in mine.strip.tools],
         "kinds": list(KINDS),
         "keys": _keys(m, mine),
     }
@@ -30,13 +34,33 @@ def strips_of(m: Measure) -> list[dict]:
     ]
 
 
-def _tool(tool: Tool, effect: Effect) -> dict:
+def _curve(tool: Tool) -> list:
+    """Return what a tool leaves of a level, as (in, out) in dB; nothing for one that has no such curve."""
+    module = module_of(tool.kind)
+    if not hasattr(module, "transfer_db"):
+        return []
+    return [LEVELS_DB.tolist(), np.round(module.transfer_db(tool, LEVELS_DB), 2).tolist()]
+
+
+def _decay(tool: Tool, rate: int) -> list:
+    """Return how long a room rings, as (Hz, s); nothing for what is none."""
+    module = module_of(tool.kind)
+    if not hasattr(module, "decay_curve_s"):
+        return []
+    hz = axis_hz(rate)[::3]
+    return [np.round(hz, 1).tolist(), np.round(module.decay_curve_s(tool, hz, rate), 3).tolist()]
+
+
+def _tool(tool: Tool, effect: Effect, rate: int) -> dict:
     return {
         "id": tool.id,
         "kind": tool.kind,
         "on": tool.on,
         "hits_db": effect.hits_db,
         "between_db": effect.between_db,
+        "strokes": effect.strokes,
+        "curve": _curve(tool),
+        "decay": _decay(tool, rate),
         "settings": tool.to_json(),
     }
 

@@ -45,7 +45,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 8  # of the measurements: raised when one of them is computed in another way
+VERSION = 9  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later

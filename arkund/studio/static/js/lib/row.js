@@ -1,6 +1,7 @@
 // A strip's row of tools: a sentence of words in order, and the settings of the chosen one.
 import { fit, figure } from "./geometry.js";
 import { Alpine, boot } from "./page.js";
+import { picture } from "./picture.js";
 
 /** The tool that a page shows: the one that was picked, else the first of the kinds that its step sets: on Blend none is open until it is picked. */
 export function chosenTool(page) {
@@ -15,6 +16,7 @@ export function toolOf(page, ...kinds) {
 }
 
 export function registerRow() {
+  Alpine.data("picture", picture);
   Alpine.data("row", () => ({
     dragged: "",
 
