@@ -84,6 +84,7 @@ class TestRows:
         page.locator("#tool-on").click()
         # Over a loop that is repeated to the last bit, so that a part of it tells: what lies between the strikes stays.
         assert any(level_db(tap.record(LOOP_S)) < before - 0.5 for _ in range(8))
+        expect(page.get_by_label("each hit's peak before and after the tool")).to_be_visible()
         expect(page.locator(".word").first).to_contain_text(re.compile(r"hits −[1-9]"), timeout=10_000)
         page.keyboard.press("Space")
         page.locator("tr", has_text="group overheads").get_by_role("button", name="solo").click()

@@ -45,8 +45,7 @@ class Grit(Tool):
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what it must hear beyond a span: its filters, and what the finer rate needs on both sides."""
         own = (*_band(self, sample_rate_hz), *_emphasis(self, sample_rate_hz, 1.0))
-        after = (*_emphasis(self, sample_rate_hz, -1.0), *high_pass(NO_DC_HZ, 1, sample_rate_hz))
-        return of_cascades([own]) + Reach(BEFORE, after=AFTER) + of_cascades([after])
+        return of_cascades([own]) + Reach(BEFORE, after=AFTER) + of_cascades([_behind(self, sample_rate_hz)])
 
 
 SETTINGS = Grit
@@ -60,6 +59,12 @@ def _band(grit: Grit, rate: int) -> tuple[Biquad, ...]:
 
 def _emphasis(grit: Grit, rate: int, sign: float) -> tuple[Biquad, ...]:
     return (high_shelf(TAPE_HZ, sign * TAPE_DB, 0.7, rate),) if grit.shape == "tape" else ()
+
+
+def _behind(grit: Grit, rate: int) -> tuple[Biquad, ...]:
+    """Return what follows the curve; DC is taken off where the curve makes some, and else not, because flat tops of low notes would lean."""
+    even = grit.bias or grit.shape == "lopsided"
+    return (*_emphasis(grit, rate, -1.0), *(high_pass(NO_DC_HZ, 1, rate) if even else ()))
 
 
 @cache
@@ -98,7 +103,7 @@ class Run:
         rate, self._mine = sample_rate_hz, [each is not None for each in tools]
         some = [each or Grit() for each in tools]
         self._before = Filters([(*_band(each, rate), *_emphasis(each, rate, 1.0)) for each in some], width)
-        self._behind = Filters([(*_emphasis(each, rate, -1.0), *high_pass(NO_DC_HZ, 1, rate)) for each in some], width)
+        self._behind = Filters([_behind(each, rate) for each in some], width)
         self._params = lanes(zip(*(_curve(each) for each in some), strict=True), width)
         self._cuts = any(each.shape == "hard" for each in some)
         drives = [float(db_to_gain(each.drive_db)) for each in some]
@@ -158,5 +163,5 @@ def oracle(x: np.ndarray, grit: Grit, sample_rate_hz: int, key: np.ndarray | Non
     made = (curve - there) * steep - (0.5 * (a + b) - bias)
     for each in downs:
         made = np.convolve(made, np.concatenate([each[:0:-1], each]), "same")[::2]
-    made = filtered(made[200:-200], (*_emphasis(grit, rate, -1.0), *high_pass(NO_DC_HZ, 1, rate)))
+    made = filtered(made[200:-200], _behind(grit, rate))
     return (np.asarray(x, float) + grit.share / drive * made) * float(db_to_gain(grit.output_db))

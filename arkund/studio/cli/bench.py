@@ -44,6 +44,7 @@ def _measure(folder: Path, seconds: float) -> dict:
 
     from arkund.core.timing.settings import QuantiseSettings
     from arkund.studio.cli.chain import chain_figures
+    from arkund.studio.cli.full import compile_s, full_figures
     from arkund.studio.cli.group import migrate
     from arkund.studio.cli.pages import page_figures
     from arkund.studio.models import Session
@@ -67,6 +68,10 @@ def _measure(folder: Path, seconds: float) -> dict:
     print_s, _ = _timed(lambda: print_session(session, folder / "out"))
     print_mb = _peak_mb()
     shutil.rmtree(folder / "out")
+    rendering.cache().clear()
+    full = full_figures(session, folder / "out", seconds, _timed, _p95)
+    shutil.rmtree(folder / "out")
+    session = Session.objects.get(pk=session.pk)
     last = editing.last_bar(Measure(session))
     quantise_s, _ = _timed(lambda: editing.quantise_session(session, QuantiseSettings(first_bar=0, last_bar=last)))
     session = Session.objects.get(pk=session.pk)
@@ -89,6 +94,8 @@ def _measure(folder: Path, seconds: float) -> dict:
         "audition_all_mics_ms_median": round(statistics.median(everything), 1),
         "audition_all_mics_ms_p95": round(_p95(everything), 1),
         "print_peak_memory_mb": round(print_mb),
+        **full,
+        "compile_s": compile_s(),
         **chain_figures(min(seconds, 60.0)),
         **page_figures(Path(settings.DATA), session.pk),
         "start_page_1000_sessions_ms": round(_start_page_ms(session), 1),
