@@ -33,8 +33,8 @@ ONE_BY_ONE = """
 import contextlib, io, json, sys
 from arkund.studio.cli.main import main
 for words in json.loads(sys.argv[1]):
-    said = io.StringIO()
-    with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+    said, out = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stderr(said), contextlib.redirect_stdout(out):
         try:
             main(words)
             code = 0
@@ -42,14 +42,14 @@ for words in json.loads(sys.argv[1]):
             code = ended.code
         except Exception as wrong:
             code, said = -1, io.StringIO(repr(wrong))
-    print(json.dumps([code, said.getvalue()]))
+    print(json.dumps([code or 0, out.getvalue(), said.getvalue()]))
 """
 
 
-def refused(data: Path, commands: list[tuple]) -> list[tuple[int, str]]:
-    """Return the exit code and what is said on standard error of some commands, which share a process."""
+def in_one(data: Path, *commands: tuple) -> list[tuple[int, str, str]]:
+    """Return the exit code, standard output and standard error of some commands, which share a process."""
     done = subprocess.run(
-        [sys.executable, "-c", ONE_BY_ONE, json.dumps(commands)],
+        [sys.executable, "-c", ONE_BY_ONE, json.dumps([list(map(str, each)) for each in commands])],
         env=os.environ | {"ARKUND_DATA": str(data)},
         capture_output=True,
         text=True,
@@ -57,6 +57,13 @@ def refused(data: Path, commands: list[tuple]) -> list[tuple[int, str]]:
         check=True,
     )
     return [tuple(json.loads(line)) for line in done.stdout.splitlines()]
+
+
+def all_json(data: Path, *commands: tuple) -> list:
+    """Return what some commands print, each of which must succeed."""
+    done = in_one(data, *((*each, "--json") for each in commands))
+    assert [code for code, *_ in done] == [0] * len(done), done
+    return [json.loads(out) for _, out, _ in done]
 
 
 def as_json(data: Path, *args):
@@ -98,18 +105,24 @@ class TestLine:
 
     def test_the_rig(self, data):
         """tool, path, group: the documented shapes; what is set by the id of a tool is heard there."""
-        assert set(as_json(data, "tool", "add", "Line", "sn-top", "compressor")) == {"move", "title", "before", "after"}
-        as_json(data, "tool", "move", "Line", "sn-top", "compressor-2", "-4")
-        row = as_json(data, "tool", "list", "Line", "sn-top")
+        added, _, row, paths, _, _, scenes, groups = all_json(
+            data,
+            ("tool", "add", "Line", "sn-top", "compressor"),
+            ("tool", "move", "Line", "sn-top", "compressor-2", "-4"),
+            ("tool", "list", "Line", "sn-top"),
+            ("path", "list", "Line"),
+            ("scene", "add", "Line", "Lift", "--bars", "2-3", "--fade", "40"),
+            ("set", "Line", "--scene", "lift", "paths.punch.level_db=-2"),
+            ("scene", "list", "Line"),
+            ("group", "list", "Line"),
+        )
+        assert set(added) == {"move", "title", "before", "after"}
         assert row["tools"][0]["id"] == "compressor-2"
         assert {"kind", "id", "on", "hits_db", "between_db"} <= set(row["tools"][0])
-        punch = as_json(data, "path", "list", "Line")["paths"][0]
-        assert punch["fed_by"]["mic:sn-top"] == 0.0
-        as_json(data, "scene", "add", "Line", "Lift", "--bars", "2-3", "--fade", "40")
-        as_json(data, "set", "Line", "--scene", "lift", "paths.punch.level_db=-2")
-        (lift,) = as_json(data, "scene", "list", "Line")["scenes"]
+        assert paths["paths"][0]["fed_by"]["mic:sn-top"] == 0.0
+        (lift,) = scenes["scenes"]
         assert (lift["holds_in"], lift["held"]) == ([[1, 3]], [{"place": "paths.punch.level_db", "value": -2.0}])
-        assert as_json(data, "group", "list", "Line")["groups"][0]["members"] == ["kd-in", "kd-out"]
+        assert groups["groups"][0]["members"] == ["kd-in", "kd-out"]
 
     def test_kept_safe(self, data, tmp_path):
         """archive, restore, doctor, share: the documented shapes."""
@@ -144,7 +157,7 @@ class TestLine:
             (("set", "Line", "--scene", "nobody", "kit.level_db=1"), "no scene 'nobody'; there are lift"),
             (("frobnicate",), "No such command"),
         ]
-        for (args, words), (code, said) in zip(wrong, refused(data, [args for args, _ in wrong]), strict=True):
+        for (args, words), (code, _, said) in zip(wrong, in_one(data, *(args for args, _ in wrong)), strict=True):
             assert (code, words in said, "Traceback" in said) == (2, True, False), (args, said)
 
     def test_serving_to_others_needs_a_login(self, tmp_path):
@@ -161,27 +174,30 @@ class TestEditHalf:
         """One session through all of them; bad input gives exit code 2 and says what was expected."""
         data = tmp_path_factory.mktemp("edit")
         number = as_json(data, "import", folder, "--name", "Edit")["session"]
-        tempo = as_json(data, "tempo", number)
+        quantise = ("quantise", number, "--grid", "1/16", "--strength", 100)
+        tempo, made, again, level, takes, midi, back = all_json(
+            data,
+            ("tempo", number),
+            quantise,
+            quantise,
+            ("level", number, "--school", "headroom", "--accept", "--repair"),
+            ("takes", number),
+            ("midi", number, tmp_path / "a.mid"),
+            ("tempo", number, "--file", tmp_path / "a.mid"),
+        )
         assert {"source", "bpm", "first_bar_s", "changes", "score", "sure", "bend_ms", "doubt"} <= set(tempo)
         assert tempo["bpm"] == pytest.approx(120.0, abs=0.2)
-
-        made = as_json(data, "quantise", number, "--grid", "1/16", "--strength", 100)
         assert made["tempo_move"] is not None
         assert made["moved"] > 20
         assert set(made["cuts"][0]) == {"at", "shift", "fade_ms", "alike"}
-        assert as_json(data, "quantise", number, "--grid", "1/16", "--strength", 100)["move"] is None
-
-        level = as_json(data, "level", number, "--school", "headroom", "--accept", "--repair")
+        assert again["move"] is None
         assert level["window"]["high_db"] == -12.0
         snare = level["mics"]["SN top.wav"]
         assert snare["window_db"][0] - 0.6 <= snare["typical_db"] <= snare["window_db"][1] + 0.6
         assert len(snare["hit_peaks_db"]) == snare["hits"]
         assert (snare["clipped"], snare["repair"]) == (0, False)
-
-        takes = as_json(data, "takes", number)
         assert set(takes["takes"][0]["bars"][0]) >= {"bar", "score", "offset_ms", "missing", "doubled"}
-        assert as_json(data, "midi", number, tmp_path / "a.mid")["hits"] > 50
-        back = as_json(data, "tempo", number, "--file", tmp_path / "a.mid")
+        assert midi["hits"] > 50
         assert back["bpm"] == pytest.approx(tempo["bpm"], abs=0.01)
 
         wrong = [
@@ -192,5 +208,5 @@ class TestEditHalf:
             (("midi", "Edit", "hits.txt"), "ends in .mid, .csv, .json"),
             (("takes", "Edit", "--use", "3"), "expected BARS=TAKE"),
         ]
-        for (args, words), (code, said) in zip(wrong, refused(data, [args for args, _ in wrong]), strict=True):
+        for (args, words), (code, _, said) in zip(wrong, in_one(data, *(args for args, _ in wrong)), strict=True):
             assert (code, words in said) == (2, True), (args, said)

@@ -150,7 +150,7 @@ class TestHeard:
 class TestPromise:
     """Random scenes over random rigs."""
 
-    @pytest.mark.parametrize("seed", [901, 902])
+    @pytest.mark.parametrize("seed", [901])
     def test_spans_streams_and_caches(self, kit, plan, seed):
         """Any span equals the streamed song within -90 dBFS; cached, threaded and alone is the same to the last bit."""
         mine = random_scenes(random_rig(plan, seed), seed)
