@@ -82,7 +82,7 @@ def _swept(rig: Rig, span: Window, rate: int) -> dict[str, Place]:
                 continue
         start, stop = min(window[0] for window in windows), max(window[1] for window in windows)
         leads, beyond = _leads(strip.reaches, rate)
-        out[name] = Place(_parts((start, stop), rate), leads, beyond, ())
+        out[name] = Place(_parts((start, stop), leads[0], rate), leads, beyond, ())
         # With the tools that are off, so that switching one moves no window before it.
         lead = max(rounded(strip.row.before, rate), leads[0])
         wanted[name] = start - lead, stop + max(strip.row.after, beyond[0])
@@ -118,9 +118,9 @@ def _leads(reaches: tuple[Reach, ...], rate: int) -> tuple[tuple[int, ...], tupl
     return tuple(reversed(leads)), tuple(reversed(after))
 
 
-def _parts(window: Window, rate: int) -> tuple[Window, ...]:
-    """Return a window in parts of equal length, of which the last may be a little shorter."""
+def _parts(window: Window, lead: int, rate: int) -> tuple[Window, ...]:
+    """Return a window in parts of equal length, of which the last may be a little shorter; no part is shorter than what it needs to settle."""
     start, stop = window
-    count = max(min(int((stop - start) / (SHORTEST_PART_S * rate)), MOST_PARTS), 1)
+    count = max(min(int((stop - start) / max(SHORTEST_PART_S * rate, lead)), MOST_PARTS), 1)
     each = -(-(stop - start) // count)
     return tuple((start + k * each, min(start + (k + 1) * each, stop)) for k in range(count))
