@@ -92,7 +92,7 @@ class TestHonesty:
     def test_figures_from_before_are_dimmed(self, page, session):
         """While a change is measured the former figures say that they are from before, and nothing moves for it."""
         page.goto(f"{session}/punch/?of=sn-top")
-        canvas, words = page.locator("canvas"), page.get_by_text("what is dimmed is from before")
+        canvas, words = page.locator("canvas").first, page.get_by_text("what is dimmed is from before")
         page.wait_for_function("() => document.querySelector('canvas').clientHeight > 200")  # it is drawn
         expect(words).to_be_hidden()
         held = []

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.tap import Tap, plays_on, tappable
 
 pytestmark = pytest.mark.browser
-CHANGING_S = 15
+CHANGING_S = 10
 
 # The buffer that plays now against one asked for anew: the largest difference of their samples.
 DIFFERENCE = """async (question) => {
