@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from arkund.core.errors import SettingsError
+from arkund.core.errors import SettingsError, StaleError
 from arkund.core.plan.plan import SCHEMA
 from arkund.core.rig import changes
 from arkund.studio.models import Move
@@ -193,7 +193,8 @@ class TestScenes:
             ("SN top: level", 0.0),
         ]
         self.ask(client, lifted, "moves", changes={"mics.sn-top.level_db": 0.0}, scene="lift", title="as before")
-        assert "mics.sn-top.level_db" not in self.held(lifted)
+        self.ask(client, lifted, "moves", changes={"mics.sn-top.sends": []}, scene="lift", title="closed again")
+        assert self.held(lifted) == {"paths.crush.level_db": 2.0}
         assert client.get(f"/s/{lifted.pk}/blend/data?scene=gone").json()["scene"] == ""
         assert (
             "lift: mics.sn-top.level_db: -3 dB → as in the song"
@@ -203,11 +204,29 @@ class TestScenes:
         assert "scene Lift" in sheet
         assert "bars 3 to the end" in sheet
 
+    def test_a_send_that_closes(self, client, lifted):
+        """Is held closed where the rest of the song has it open; what is sent elsewhere stays as it is."""
+        change(lifted, changes.add_path, "punch")
+        sends = [{"id": "crush", "level_db": -3.0}, {"id": "punch", "level_db": 0.0}]
+        moves.apply(lifted.pk, {"mics.sn-top.sends": sends}, step="blend", title="sent")
+        self.ask(client, lifted, "moves", changes={"mics.sn-top.sends": sends[1:]}, scene="lift")
+        assert self.held(lifted) == {"mics.sn-top.sends.crush.level_db": -60.0}
+
+    def test_two_at_once(self, lifted):
+        """What was worked out on a Plan that has changed meanwhile is not written over it."""
+        lifted.refresh_from_db()
+        before, late = lifted.version, changes.settings(lifted.plan, {"kit.level_db": -3.0}, "late", "lift")
+        values = changes.settings(lifted.plan, {"paths.crush.level_db": 1.0}, "first", "lift").values
+        moves.apply(lifted.pk, values, step="blend", title="first")
+        with pytest.raises(StaleError):
+            rigging.make(lifted, late, version=before)
+        assert self.held(lifted) == {"paths.crush.level_db": 1.0}
+
     def test_what_goes_is_let_go(self, client, lifted):
         """A tool or path that is taken away leaves the scenes with the same Move, and comes back with it."""
         lifted.refresh_from_db()
         values = {"paths.crush.level_db": 2.0, "mics.sn-top.tools.gate.on": True}
-        moves.apply(lifted.pk, rigging.in_scene(lifted.plan, "lift", values), step="blend", title="held")
+        moves.apply(lifted.pk, changes.settings(lifted.plan, values, "held", "lift").values, step="blend", title="held")
         change(lifted, changes.remove_path, "crush")
         change(lifted, changes.remove_tool, "sn-top", "gate")
         assert self.held(lifted) == {}
@@ -245,6 +264,9 @@ class TestScenes:
             ({"mics.sn-top.line_up.delay_ms": 1.0}, "cannot be held by a scene"),
             ({"mics.sn-top.level_db": 99.0}, "outside -60 to 12 dB"),
             ({"mics.sn-top.tools": []}, "add or take away in the whole song"),
+            ({"mics.sn-top.level_db": [1]}, "add or take away in the whole song"),
+            ({"mics.sn-top.sends": [1]}, "expected an object"),
+            ({"mics.sn-top.sends": [{"id": "crush", "level_db": "loud"}]}, "expected a number"),
         ):
             answer = self.ask(client, lifted, "moves", changes=changes_, scene="lift")
             assert (answer.status_code, words in answer.json()["error"]) == (400, True), answer.json()

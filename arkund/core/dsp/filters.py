@@ -28,6 +28,9 @@ REACH_DB = 120.0  # a filter has settled when its ringing has fallen this far
 FALLEN = float(db_to_gain(-REACH_DB))
 
 
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0  # that are heard
+
+
 @dataclass(frozen=True, slots=True)
 class Biquad:
     """H(z) = (b0 + b1/z + b2/z^2) / (1 + a1/z + a2/z^2)."""
@@ -114,6 +117,13 @@ def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biqu
         _matched((0.0, 0.0, 1.0), denominator, frequency_hz, sample_rate_hz, QUICK_EVALUATIONS)
         for denominator in _butterworth_denominators(order)
     )
+
+
+def band(low_hz: float, high_hz: float, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
+    """Return Butterworth sections that pass what lies between two frequencies; at the ends of hearing there are none."""
+    low = high_pass(low_hz, order, sample_rate_hz) if low_hz > LOWEST_HZ else ()
+    high = low_pass(min(high_hz, 0.49 * sample_rate_hz), order, sample_rate_hz) if high_hz < HIGHEST_HZ else ()
+    return (*low, *high)
 
 
 def magnitude_db(sections: tuple[Biquad, ...], frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:

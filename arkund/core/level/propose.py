@@ -8,7 +8,7 @@ from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_close, is_tom
 from arkund.core.level.measure import MicLevel, SectionLevel
 from arkund.core.level.settings import Window
-from arkund.core.rig.scenes import Held, Scene
+from arkund.core.rig.scenes import LAST_BAR, Held, Scene
 from arkund.core.tools.tool import free_id
 
 LEAVE_WITHIN_DB = 0.5
@@ -16,7 +16,6 @@ SECTION_DB = 3.0  # a piece this much louder or softer in a section is worth a s
 MOST_TRIM_DB = 40.0
 TRIM_FADE_MS = 60.0  # in which a section's gain comes and goes
 MOST_NAMED = 3
-LAST_BAR = 100_000
 
 
 def propose(plan, levels: Mapping[str, MicLevel], window: Window) -> list[Finding]:

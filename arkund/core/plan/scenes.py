@@ -9,17 +9,14 @@ from typing import Any
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
-from arkund.core.rig.scenes import MOST_SCENES, Scene
-from arkund.core.rig.strips import Send, once
+from arkund.core.rig.scenes import LAST_BAR, MOST_SCENES, Scene
+from arkund.core.rig.strips import OFF_DB, Send, once
 from arkund.core.rig.wiring import feeds_of
-from arkund.core.settings import plain
+from arkund.core.settings import plain, typed
 from arkund.core.timing.bars import bars_of
 from arkund.core.units import ms_to_samples
 
-BEFORE_LINE_S = (
-    0.03  # a change is over this much before the bar line, so that a stroke which comes early belongs to its bar
-)
-END = 1 << 62
+BEFORE_LINE_S = 0.03  # a change is over so much before the bar line: a stroke that comes early belongs to its bar
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,14 +26,42 @@ class Part:
     at: int | None
     fade: int
     plan: Plan
-    scenes: tuple[str, ...] = ()
+
+
+Holding = tuple[int | None, int, frozenset[int]]  # as a Part's, with the numbers of the scenes that hold
 
 
 def parts(plan: Plan, rate: int) -> tuple[Part, ...]:
     """Return what holds over the song, part by part, in order; one part where there are no scenes. Raises SettingsError: see :func:`check`."""
     bare = plan.replace(scenes=()) if plan.scenes else plan
-    if not any(scene.held for scene in plan.scenes):
-        return (Part(None, 0, bare),)
+    row = _holding(plan, rate)
+    made = {scenes: _applied(bare, [plan.scenes[k] for k in sorted(scenes)]) for *_, scenes in row}
+    return tuple(Part(at, fade, made[scenes]) for at, fade, scenes in row)
+
+
+def trims(plan: Plan, rate: int) -> dict[str, tuple[float, tuple[tuple[int, int, float], ...]]]:
+    """Return the trims that change over the song, by mic: what holds first in dB, and the steps that follow, as ``level.process.stepped`` takes them."""
+    held = {
+        (k, each.place.split(".")[1]): float(each.value)
+        for k, scene in enumerate(plan.scenes)
+        for each in scene.held
+        if each.place.endswith(".trim_db")
+    }
+    row = _holding(plan, rate) if held else []
+    out = {}
+    for mic in (plan.mic(mic_id) for mic_id in dict.fromkeys(mic_id for _, mic_id in held)):
+        level_of = [next((held[k, mic.id] for k in scenes if (k, mic.id) in held), mic.trim_db) for *_, scenes in row]
+        steps = [
+            (at, fade, db)
+            for (at, fade, _), db, last in zip(row[1:], level_of[1:], level_of, strict=False)
+            if db != last
+        ]
+        out[mic.id] = level_of[0], tuple(steps)
+    return out
+
+
+def _holding(plan: Plan, rate: int) -> list[Holding]:
+    """Return which scenes hold over the song, change by change."""
     bars = bars_of(plan.tempo)
     edges: list[tuple[int | None, int, bool]] = []  # where a scene comes or goes: when, which, comes
     for number, scene in enumerate(plan.scenes):
@@ -44,43 +69,15 @@ def parts(plan: Plan, rate: int) -> tuple[Part, ...]:
             edges.append((_line(bars, first, rate), number, True))
             if after is not None:
                 edges.append((_line(bars, after, rate), number, False))
-    edges.sort(key=lambda edge: -1 if edge[0] is None else edge[0])
-    holding = frozenset(number for at, number, comes in edges if at is None and comes)
-    made, out = {}, []
-
-    def put(at: int | None, fade: int) -> None:
-        if holding not in made:
-            made[holding] = _applied(bare, [plan.scenes[number] for number in sorted(holding)])
-        out.append(Part(at, fade, made[holding], tuple(plan.scenes[number].id for number in sorted(holding))))
-
-    put(None, 0)
+    out: list[Holding] = [(None, 0, frozenset(number for at, number, comes in edges if at is None and comes))]
     for at in sorted({at for at, *_ in edges if at is not None}):
-        mine = [(number, comes) for when, number, comes in edges if when == at]
+        before, mine = out[-1], [(number, comes) for when, number, comes in edges if when == at]
         going = {number for number, comes in mine if not comes}
-        then = (holding - going) | {number for number, comes in mine if comes}
-        if then == holding:
-            continue
-        fade_ms = max(plan.scenes[number].fade_ms for number in then ^ holding)
-        holding = then
-        put(at, min(round(ms_to_samples(fade_ms, rate)), at - (out[-1].at or 0)))
-    return tuple(out)
-
-
-def trims(plan: Plan, rate: int) -> dict[str, tuple[float, tuple[tuple[int, int, float], ...]]]:
-    """Return the trims that change over the song, by mic: what holds first in dB, and the steps that follow, as ``level.process.stepped`` takes them."""
-    mics = {each.place.split(".")[1] for scene in plan.scenes for each in scene.held if each.place.endswith(".trim_db")}
-    return {mic_id: _steps(parts(plan, rate), mic_id) for mic_id in mics}
-
-
-def _steps(row: Sequence[Part], mic_id: str) -> tuple[float, tuple[tuple[int, int, float], ...]]:
-    first_db = last_db = row[0].plan.mic(mic_id).trim_db
-    steps = []
-    for part in row[1:]:
-        trim_db = part.plan.mic(mic_id).trim_db
-        if trim_db != last_db:
-            steps.append((part.at, part.fade, trim_db))
-            last_db = trim_db
-    return first_db, tuple(steps)
+        holding = (before[2] - going) | {number for number, comes in mine if comes}
+        if holding != before[2]:
+            fade = round(ms_to_samples(max(plan.scenes[number].fade_ms for number in holding ^ before[2]), rate))
+            out.append((at, min(fade, at - (before[0] or 0)), frozenset(holding)))
+    return out
 
 
 def _line(bars, bar: int, rate: int) -> int | None:
@@ -146,22 +143,25 @@ def held_in(plan: Plan, scene: Scene, changes: dict[str, Any]) -> Scene:
     Raises SettingsError for what no scene can hold.
     """
     bare = plan.replace(scenes=())
-    new = {place: value for given, wanted in changes.items() for place, value in _flat(bare, given, wanted)}
+    new = {place: value for given, wanted in changes.items() for place, value in _flat(bare, scene, given, wanted)}
     others = {place: usual(bare, place) for place in new}
     kept = [each for each in scene.held if each.place not in new]
     fresh = [{"place": place, "value": value} for place, value in new.items() if plain(value) != others[place]]
     return Scene.from_json(scene.to_json() | {"held": [*(each.to_json() for each in kept), *fresh]})
 
 
-def _flat(plan: Plan, place: str, value: Any) -> Iterable[tuple[str, Any]]:
-    """Yield single settings of what pages change as a whole: rows of sends, and of filters."""
+def _flat(plan: Plan, scene: Scene, place: str, value: Any) -> Iterable[tuple[str, Any]]:
+    """Yield single settings of what pages change as a whole: rows of sends, where those that are left out are closed, and of filters."""
     if not isinstance(value, list):
         yield place, value
     elif place.endswith(".sends"):
-        yield from ((f"{place}.{send['id']}.level_db", send["level_db"]) for send in value)
+        given = {send.id: send.level_db for send in typed(tuple[Send, ...], value, place)}
+        known = [send["id"] for send in change.get(plan, place)]
+        known += [each.place.split(".")[-2] for each in scene.held if each.place.startswith(f"{place}.")]
+        yield from ((f"{place}.{key}.level_db", given.get(key, OFF_DB)) for key in dict.fromkeys([*known, *given]))
     else:
         old = change.get(plan, place)
-        if len(old) != len(value) or not all(isinstance(each, dict) for each in value):
+        if not isinstance(old, list) or len(old) != len(value) or not all(isinstance(each, dict) for each in value):
             raise SettingsError(f"{place}: a scene changes what is there; add or take away in the whole song.")
         yield from ((f"{place}.{k}.{name}", each[name]) for k, each in enumerate(value) for name in each)
 
@@ -172,17 +172,14 @@ def usual(plan: Plan, place: str) -> Any:
     if not found:
         return change.get(plan, place)
     sends = {send["id"]: send["level_db"] for send in change.get(plan, f"{strip}.sends")}
-    return sends.get(rest.partition(".")[0], Send(id="none").level_db)
+    return sends.get(rest.partition(".")[0], OFF_DB)
 
 
 def still_there(plan: Plan) -> tuple[Scene, ...]:
     """Return a Plan's scenes without what they hold of strips, tools and paths that are gone."""
     bare = plan.replace(scenes=())
     return tuple(
-        scene
-        if len(kept := tuple(e for e in scene.held if _is_there(bare, e.place))) == len(scene.held)
-        else scene.replace(held=kept)
-        for scene in plan.scenes
+        scene.replace(held=tuple(each for each in scene.held if _is_there(bare, each.place))) for scene in plan.scenes
     )
 
 
@@ -224,6 +221,6 @@ def _common_bar(one: Sequence[tuple[int, int | None]], other: Sequence[tuple[int
     for a_first, a_after in one:
         for b_first, b_after in other:
             first = max(a_first, b_first)
-            if first < min(END if after is None else after for after in (a_after, b_after)):
+            if first < min(LAST_BAR if after is None else after for after in (a_after, b_after)):
                 return first
     return None

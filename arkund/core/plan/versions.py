@@ -12,13 +12,13 @@ import numpy as np
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import SCHEMA, Plan, Tempo
 from arkund.core.plan.scenes import BEFORE_LINE_S
+from arkund.core.rig.scenes import LAST_BAR
 from arkund.core.timing.bars import Bars, bars_of
 
 Data = dict[str, Any]
 
 GROUPS_1 = ("kick", "snare", "toms", "cymbals", "rooms")
 OFF_DB = -60.0
-LAST_BAR = 100_000
 ROW_1 = ("gate", "tone", "shaper", "compressor")
 PUNCH_1 = {"on": True, "threshold_db": -28.0, "ratio": 10.0, "knee_db": 3.0, "attack_ms": 25.0, "release_ms": 50.0}
 SUSTAIN_1 = {"on": True, "threshold_db": -36.0, "ratio": 20.0, "knee_db": 3.0, "attack_ms": 0.1, "release_ms": 60.0, "detector_low_hz": 120.0}  # fmt: skip

@@ -23,7 +23,6 @@ from arkund.core.render.timeline import Timeline
 from arkund.core.rig.hearing import Hearing, hearing
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import feeds_of, group_id
-from arkund.core.settings import Settings
 from arkund.core.tools.tool import Tool
 from arkund.core.units import db_to_gain
 
@@ -33,6 +32,7 @@ _sources: dict[tuple, str] = {}
 
 
 Gains = tuple[float, float]
+Row = tuple[Tool, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,6 +148,7 @@ class _Builder:
         self.altered = _stand_in(plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers)
         self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})
         self.strips: dict[str, Strip] = {}
+        self.several: set[str] = set()  # strips whose row differs by scene
         self.elsewhere: dict[str, str] = {}
 
     def rig(self, wanted: str | None) -> Rig:
@@ -156,16 +157,13 @@ class _Builder:
         rows = self._rows()
         wired = self._wired(rows)
         generations = []
-        for names in _generations(wired, {name for name, mine in rows.items() if len(mine) > 1}):
-            kinds = [
-                tuple(tool.kind for tool in rows[name][0].tools if tool.on) if len(rows[name]) == 1 else ()
-                for name in names
-            ]
+        for names in _generations(wired, self.several):
+            kinds = [tuple(tool.kind for tool in rows[name] if tool.on) for name in names]
             channels = 1 if names[0].startswith("mic:") else 2
             generations.append(tuple(tuple(names[k] for k in bank) for bank in shared_out(tuple(kinds), channels)))
         self.order = {name: k for k, name in enumerate(n for banks in generations for bank in banks for n in bank)}
         for name in self.order:
-            self.strips[name] = self._together(name) if len(rows[name]) > 1 else self._strip(name, rows[name][0], drum)
+            self.strips[name] = self._together(name) if name in self.several else self._strip(name, rows[name], drum)
         outputs = self._merged_outputs(wanted, drum)
         if wanted is not None and not wanted.startswith("strip:") and wanted not in outputs:
             known = sorted({*outputs, *(f"drum:{mic.piece}" for mic in plan.mics)})
@@ -173,22 +171,20 @@ class _Builder:
         stems = dict.fromkeys(stem for part in self.parts for stem in self._stems(part))
         return Rig(self.strips, tuple(generations), wired, outputs, tuple(stems), self.timeline)
 
-    def _rows(self) -> dict[str, list]:
-        """Return the settings that each strip is rendered with: one, and of a strip whose row differs by scene one for each row, by names of their own."""
-        out: dict[str, list] = {}
+    def _rows(self) -> dict[str, Row]:
+        """Return the row of each strip, and of one whose row differs by scene each row by a name of its own, and none for what they are together."""
+        out: dict[str, Row] = {}
         for name in self.settings:
             found = list(dict.fromkeys(part.settings[name].tools for part in self.parts))
-            if len(found) == 1:
-                out[name] = [self.settings[name]]
-                continue
-            for part in self.parts:
-                part.stands_for[name] = f"{name}.{found.index(part.settings[name].tools) + 1}"
-            for part in self.parts:
-                out.setdefault(part.stands_for[name], [part.settings[name]])
-            out[name] = [self.settings[name], *found]
+            if len(found) > 1:
+                self.several.add(name)
+                for part in self.parts:
+                    part.stands_for[name] = f"{name}.{found.index(part.settings[name].tools) + 1}"
+                    out[part.stands_for[name]] = part.settings[name].tools
+            out[name] = found[0] if len(found) == 1 else ()
         return out
 
-    def _wired(self, rows: dict[str, list]) -> dict[str, tuple[str, ...]]:
+    def _wired(self, rows: dict[str, Row]) -> dict[str, tuple[str, ...]]:
         """Return which strips may feed one or be listened to, in any part of the song."""
         fed: dict[str, dict[str, None]] = {name: {} for name in self.settings}
         for part in self.parts:
@@ -197,16 +193,12 @@ class _Builder:
         fed[KIT].update(dict.fromkeys(name for name in self.settings if name != KIT and self._goes_to_kit(name)))
         out: dict[str, tuple[str, ...]] = {}
         for name in rows:
-            if len(rows[name]) > 1:
+            if name in self.several:
                 out[name] = tuple(dict.fromkeys(part.stands_for[name] for part in self.parts))
                 continue
-            before = dict.fromkeys(
-                part.stands_for[each]
-                for each in fed[name if name in fed else name.rpartition(".")[0]]
-                for part in self.parts
-            )
+            before = dict.fromkeys(part.stands_for[each] for each in fed[_own(name)] for part in self.parts)
             listened = dict.fromkeys(
-                tool.listens_to for tool in rows[name][0].tools if (tool.listens_to or "").startswith("group:")
+                tool.listens_to for tool in rows[name] if (tool.listens_to or "").startswith("group:")
             )
             out[name] = tuple(before | listened)
         return out
@@ -307,9 +299,9 @@ class _Builder:
         names = dict.fromkeys(f"group:{into}" if (into := self.group_of[mic]) else f"mic:{mic}" for mic in mics)
         return self._sum(part, (self._at_level(part, name) for name in names))
 
-    def _strip(self, name: str, settings: Settings, drum: list[str]) -> Strip:
-        mic = settings if isinstance(settings, MicPlan) else None
-        own = name if name in self.settings else name.rpartition(".")[0]
+    def _strip(self, name: str, row_of_tools: Row, drum: list[str]) -> Strip:
+        own = _own(name)
+        mic = mine if isinstance(mine := self.settings[own], MicPlan) else None
         feeds: Feeds = ()
         if not mic:
             for part in self.parts:
@@ -319,9 +311,9 @@ class _Builder:
             feeds = self._merged([part.feeds[own] for part in self.parts])
         key = self._source(mic) if mic else _sum_key(self.strips, feeds, self.timeline)
         keys, reaches, row = [key], [], NOTHING
-        for tool in settings.tools:
+        for tool in row_of_tools:
             row += _reach(tool, self.rate)
-        tools = tuple(tool for tool in settings.tools if tool.on)
+        tools = tuple(tool for tool in row_of_tools if tool.on)
         for tool in tools:
             keys.append(_after(tool, keys[-1], self._heard_by(tool)))
             reaches.append(_reach(tool, self.rate))
@@ -358,6 +350,11 @@ class _Builder:
         if of and of not in self.elsewhere:
             self.elsewhere[of] = hashed(content(self.plan, self.recordings, of))
         return self.elsewhere.get(of, "")
+
+
+def _own(name: str) -> str:
+    """Return the name of the strip of which this is one row: ids have no dots."""
+    return name.partition(".")[0]
 
 
 @lru_cache(maxsize=16)

@@ -90,7 +90,7 @@ def in_front(plan: Plan, piece: str) -> Plan:
 
 def _lowered(held: Held, others: tuple[str, ...]) -> Held:
     """Return what a scene holds, lowered where it is a level or a send of one of the others."""
-    tail = held.place[len(held.place.split(".")[0]) + 1 :].partition(".")[2]
-    if not held.place.startswith(others) or not (tail == "level_db" or tail.startswith("sends.")):
-        return held
-    return held.replace(value=max(held.value + DIM_DB, LOWEST_LEVEL_DB))
+    _, _, what = held.place.partition(".")[2].partition(".")
+    if held.place.startswith(others) and (what == "level_db" or what.startswith("sends.")):
+        return held.replace(value=max(held.value + DIM_DB, LOWEST_LEVEL_DB))
+    return held

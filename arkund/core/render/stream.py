@@ -23,7 +23,7 @@ from arkund.core.render.keys import Keys
 from arkund.core.render.pipeline import Pipeline
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.timeline import Timeline
-from arkund.core.rig.places import rings_s
+from arkund.core.rig.tails import rings_s
 from arkund.core.takes.process import assembled
 
 BLOCK = 1 << 17  # samples

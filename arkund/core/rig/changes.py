@@ -138,13 +138,13 @@ def remove_scene(plan: Plan, scene_id: str) -> Change:
     )
 
 
-def hold(plan: Plan, scene_id: str, values: dict[str, Any], title: str = "") -> Change:
-    """Let a scene hold settings, by place; those that are as in the rest of the song are let go."""
+def settings(plan: Plan, values: dict[str, Any], title: str, scene_id: str = "") -> Change:
+    """Change settings, by place; where a scene is named, it holds them, and lets those go that are as in the rest of the song."""
+    if not scene_id:
+        return Change(title, values)
     mine = scene_of(plan, scene_id)
     held = held_in(plan, mine, values).held
-    return Change(
-        f"{mine.name}: {title or ', '.join(values)}", {f"scenes.{mine.id}.held": [each.to_json() for each in held]}
-    )
+    return Change(f"{mine.name}: {title}", {f"scenes.{mine.id}.held": [each.to_json() for each in held]})
 
 
 def _sections(plan: Plan, names: Sequence[str]) -> tuple[str, ...]:

@@ -40,15 +40,6 @@ def all_of(plan: Plan) -> list[Named]:
     return [*out, Named(KIT, KIT, "kit", plan.kit)]
 
 
-def rings_s(plan: Plan) -> float:
-    """Return how long a song rings on after its end: as the longest mic, group, path and the kit do one after the other."""
-    longest: dict[str, float] = {}
-    for each in all_of(plan):
-        mine = sum(tool.rings_s() for tool in each.strip.tools if tool.on)
-        longest[each.sort] = max(longest.get(each.sort, 0.0), mine)
-    return sum(longest.values())
-
-
 def named(plan: Plan, name: str) -> Named:
     """Return a strip by its name; a mic also by its id alone. Raises SettingsError where there is none."""
     known = all_of(plan)

@@ -10,6 +10,7 @@ from arkund.core.rig.strips import STRIP_ID, once
 from arkund.core.settings import Settings, number, text
 
 MOST_SCENES, MOST_HELD = 32, 400
+LAST_BAR = 100_000  # of any song
 FADE_MS = 20.0
 HOLDABLE = re.compile(
     r"(?:(?:mics|groups|paths)\.[^.]+|kit)\.(?:level_db|pan|mute|trim_db|sends\.[^.]+\.level_db|tools\.[^.]+\.(?!id$|kind$).+)"
@@ -50,7 +51,7 @@ class Scene(Settings):
             raise SettingsError(f"scenes.{self.id}: holds at most {MOST_HELD} settings, got {len(self.held)}.")
         once(f"scenes.{self.id}", [each.place for each in self.held])
         for first, after in self.bars:
-            if not 0 <= first < after:
+            if not 0 <= first < after <= LAST_BAR:
                 raise SettingsError(f"scenes.{self.id}: bars {first} to {after}: expected a first bar and a later one.")
 
     def spans(self, sections: Sequence) -> list[tuple[int, int | None]]:

@@ -6,22 +6,15 @@ import numpy as np
 
 from arkund.core.dsp import _mixing
 from arkund.core.dsp.bank import BLOCK, Filters
-from arkund.core.dsp.filters import Biquad, high_pass, low_pass
+from arkund.core.dsp.filters import Biquad, band
 from arkund.core.tools.tool import Key
-
-LEAST_LOW_HZ, MOST_HIGH_HZ = Key.ranges()["low_hz"].low, Key.ranges()["high_hz"].high
 
 
 def key_filter(key: Key, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
     """Return the sections that a detector listens through; at the ends of their ranges the filters are none."""
-    out: tuple[Biquad, ...] = ()
     if key.of.startswith("hits:"):  # which are no sound: there is nothing to be filtered
-        return out
-    if key.low_hz > LEAST_LOW_HZ:
-        out += high_pass(key.low_hz, order, sample_rate_hz)
-    if key.high_hz < MOST_HIGH_HZ:
-        out += low_pass(min(key.high_hz, 0.49 * sample_rate_hz), order, sample_rate_hz)
-    return out
+        return ()
+    return band(key.low_hz, key.high_hz, order, sample_rate_hz)
 
 
 class Detectors:

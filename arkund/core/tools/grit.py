@@ -7,7 +7,7 @@ from functools import cache
 import numpy as np
 
 from arkund.core.dsp.bank import Filters, lanes
-from arkund.core.dsp.filters import Biquad, high_pass, high_shelf, low_pass
+from arkund.core.dsp.filters import HIGHEST_HZ, LOWEST_HZ, Biquad, band, high_pass, high_shelf
 from arkund.core.dsp.reach import Reach, of_cascades
 from arkund.core.settings import choice, number
 from arkund.core.tools import _grit
@@ -18,7 +18,6 @@ from arkund.core.units import db_to_gain, gain_to_db
 SHAPES = ("soft", "lopsided", "tape", "hard")
 LOPSIDED = 0.7  # how far off its middle that curve is worked on: even harmonics 10 dB and less under odd ones at drives that are heard
 TAPE_DB, TAPE_HZ = 9.0, 4000.0  # what lies above is driven so much more
-LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 NO_DC_HZ = 4.0
 KAISER = 9.4  # -95 dB
 
@@ -44,17 +43,19 @@ class Grit(Tool):
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what it must hear beyond a span: its filters, and what the finer rate needs on both sides."""
-        own = (*_band(self, sample_rate_hz), *_emphasis(self, sample_rate_hz, 1.0))
-        return of_cascades([own]) + Reach(BEFORE, after=AFTER) + of_cascades([_behind(self, sample_rate_hz)])
+        return (
+            of_cascades([_before(self, sample_rate_hz)])
+            + Reach(BEFORE, after=AFTER)
+            + of_cascades([_behind(self, sample_rate_hz)])
+        )
 
 
 SETTINGS = Grit
 
 
-def _band(grit: Grit, rate: int) -> tuple[Biquad, ...]:
-    low = high_pass(grit.from_hz, 2, rate) if grit.from_hz > LOWEST_HZ else ()
-    high = low_pass(grit.up_to_hz, 2, rate) if grit.up_to_hz < min(HIGHEST_HZ, 0.45 * rate) else ()
-    return (*low, *high)
+def _before(grit: Grit, rate: int) -> tuple[Biquad, ...]:
+    """Return what leads to the curve."""
+    return (*band(grit.from_hz, grit.up_to_hz, 2, rate), *_emphasis(grit, rate, 1.0))
 
 
 def _emphasis(grit: Grit, rate: int, sign: float) -> tuple[Biquad, ...]:
@@ -102,7 +103,7 @@ class Run:
     def __init__(self, tools: Sequence[Grit | None], sample_rate_hz: int, width: int, linked: bool = False) -> None:
         rate, self._mine = sample_rate_hz, [each is not None for each in tools]
         some = [each or Grit() for each in tools]
-        self._before = Filters([(*_band(each, rate), *_emphasis(each, rate, 1.0)) for each in some], width)
+        self._before = Filters([_before(each, rate) for each in some], width)
         self._behind = Filters([_behind(each, rate) for each in some], width)
         self._params = lanes(zip(*(_curve(each) for each in some), strict=True), width)
         self._cuts = any(each.shape == "hard" for each in some)
@@ -144,7 +145,7 @@ def oracle(x: np.ndarray, grit: Grit, sample_rate_hz: int, key: np.ndarray | Non
 
     rate, (bias, there, steep, hard) = sample_rate_hz, _curve(grit)
     drive = float(db_to_gain(grit.drive_db))
-    u = np.pad(filtered(np.asarray(x, float) * drive, (*_band(grit, rate), *_emphasis(grit, rate, 1.0))), 200)
+    u = np.pad(filtered(np.asarray(x, float) * drive, _before(grit, rate)), 200)
     up_1, up_2, up_3, *downs = (each.astype(float) for each in taps())
     for each in (up_1, up_2, up_3):
         row = np.zeros(4 * each.size - 1)

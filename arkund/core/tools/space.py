@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from arkund.core.dsp.bank import Filters, interleaved
-from arkund.core.dsp.filters import Biquad, high_pass, low_pass
+from arkund.core.dsp.filters import HIGHEST_HZ, LOWEST_HZ, Biquad, band
 from arkund.core.dsp.reach import Reach, of_cascades, of_follower
 from arkund.core.settings import number
 from arkund.core.tools import _space
@@ -15,7 +15,6 @@ from arkund.core.tools._space import LINES, STEP
 from arkund.core.tools.tool import Tool, kind
 from arkund.core.units import db_to_gain, gain_to_db, ms_to_samples
 
-LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 SOUND_M_S = 343.0  # at 20 degrees C
 TO_60_DB = 6.9078  # time constants in which an amplitude falls by 60 dB
 SPREAD = 1.9  # the longest line against the shortest
@@ -56,16 +55,20 @@ class Space(Tool):
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what it must have heard before a span: until the slowest part of it has died away."""
-        slowest_s = self.decay_s * max(1.0, self.lows)
         early = (
             round(ms_to_samples(self.pre_delay_ms, sample_rate_hz)) + int(lengths(self, sample_rate_hz).max()) + STEP
         )
-        ring = of_follower(1000.0 * slowest_s / TO_60_DB, sample_rate_hz)
+        ring = of_follower(1000.0 * self.slowest_s / TO_60_DB, sample_rate_hz)
         return of_cascades([_cuts(self, sample_rate_hz)]) + Reach(early + len(DIFFUSERS_MS) * LONGEST_DIFFUSER) + ring
 
     def rings_s(self) -> float:
         """Return how long it goes on when nothing comes in any more, until it is 60 dB down."""
-        return self.pre_delay_ms / 1000.0 + self.decay_s * max(1.0, self.lows)
+        return self.pre_delay_ms / 1000.0 + self.slowest_s
+
+    @property
+    def slowest_s(self) -> float:
+        """The longest decay of all frequencies."""
+        return self.decay_s * max(1.0, self.lows)
 
 
 SETTINGS = Space
@@ -90,9 +93,7 @@ def lengths(space: Space, sample_rate_hz: int) -> np.ndarray:
 
 
 def _cuts(space: Space, rate: int) -> tuple[Biquad, ...]:
-    low = high_pass(space.low_cut_hz, 2, rate) if space.low_cut_hz > LOWEST_HZ else ()
-    high = low_pass(space.high_cut_hz, 2, rate) if space.high_cut_hz < min(HIGHEST_HZ, 0.45 * rate) else ()
-    return (*low, *high)
+    return band(space.low_cut_hz, space.high_cut_hz, 2, rate)
 
 
 def _damping(space: Space, rate: int) -> np.ndarray:

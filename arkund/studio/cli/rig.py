@@ -15,7 +15,7 @@ def make(session: str, as_json: bool, change_of: Callable) -> None:
     from arkund.studio.services import rigging
 
     mine = session_of(session)
-    move = rigging.make(mine, change_of(mine))
+    move = rigging.make(mine, change_of(mine), version=mine.version)  # rows are written as a whole
     data = {"move": move.number, "title": move.title, "before": move.before, "after": move.after}
     emit(data, as_json, [f"move {move.number}: {move.title}"])
 

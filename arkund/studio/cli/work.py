@@ -179,7 +179,8 @@ def set_(session: str, changes: tuple[str, ...], reason: str, scene: str, as_jso
     """Change settings of the Plan, such as mics.kd-in.tools.gate.threshold_db=-30, as one Move."""
     from arkund.core.errors import SettingsError
     from arkund.core.plan.change import parse
-    from arkund.studio.services import moves, rigging
+    from arkund.core.rig.changes import settings
+    from arkund.studio.services import moves
 
     wanted = {}
     for each in changes:
@@ -188,11 +189,11 @@ def set_(session: str, changes: tuple[str, ...], reason: str, scene: str, as_jso
             raise SettingsError(f"{each}: expected KEY=VALUE.")
         wanted[key] = parse(value)
     found = session_of(session)
-    title = ", ".join([f"scene {scene}", *changes] if scene else changes)
-    wanted = rigging.in_scene(found.plan, scene, wanted)
-    move = moves.apply(found.pk, wanted, step="set", title=title, reason=reason)
+    made = settings(found.plan, wanted, ", ".join(changes), scene)
+    version = found.version if scene else None  # what a scene holds is written as a whole
+    move = moves.apply(found.pk, made.values, step="set", title=made.title, reason=reason, version=version)
     data = {"move": move.number, "before": move.before, "after": move.after}
-    emit(data, as_json, [f"move {move.number}: {title}"])
+    emit(data, as_json, [f"move {move.number}: {move.title}"])
 
 
 @main.command("print")

@@ -6,12 +6,12 @@ from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import HitChange, Layer, Placement
-from arkund.core.plan.scenes import scene_of
 from arkund.core.replace.measure import strikes, typical_hit
+from arkund.core.rig import changes
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import housekeeping, moves, proposing, rigging
+from arkund.studio.services import housekeeping, moves, proposing
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
@@ -46,13 +46,14 @@ def move(request: HttpRequest, session_id: int) -> JsonResponse:
     """Change settings of the Plan as one Move; those of a ``scene`` where one is named."""
     session = session_or_404(request, session_id)
     body = body_of(request)
-    changes, scene = wanted(body, "changes", dict), wanted(body, "scene", str, "")
-    title = wanted(body, "title", str, ", ".join(changes))
+    values = wanted(body, "changes", dict)
+    title, scene = wanted(body, "title", str, ", ".join(values)), wanted(body, "scene", str, "")
+    change = changes.settings(session.plan, values, title, scene)
     made = moves.apply(
         session_id,
-        rigging.in_scene(session.plan, scene, changes),
+        change.values,
         step=step_of(body, "load"),
-        title=f"{scene_of(session.plan, scene).name}: {title}" if scene else title,
+        title=change.title,
         reason=wanted(body, "reason", str, ""),
         version=wanted(body, "version", int),
     )

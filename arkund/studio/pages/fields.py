@@ -3,6 +3,7 @@
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.plan.plan import Backing, Layer, LineUp, MicPlan, Tempo
+from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Path, Send, Strip
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
@@ -33,7 +34,7 @@ _BY_STEP = {
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
     "takes": {"comp": CompSettings},
     "replace": {"layer": Layer},
-    "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit},
+    "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit, "scene": Scene},
 }
 WITH_ROWS = ("clean", "tone", "punch", "blend")  # pages that show a strip's row of tools
 

@@ -2,15 +2,14 @@
 
 from arkund.core.plan.plan import Plan
 from arkund.core.plan.scenes import usual
-from arkund.core.rig import places
+from arkund.core.rig.places import KIT, all_of
 from arkund.core.rig.scenes import Held, Scene
+from arkund.studio.pages.fields import label
 
 
 def scenes_of(plan: Plan) -> list[dict]:
     """Return a Plan's scenes for a page."""
-    words = {each.place: each.words for each in places.all_of(plan)} | {
-        f"paths.{path.id}": path.name for path in plan.paths
-    }
+    words = {each.place: each.words for each in all_of(plan)}
     return [_scene(scene, plan, words) for scene in plan.scenes]
 
 
@@ -27,16 +26,14 @@ def _scene(scene: Scene, plan: Plan, words: dict[str, str]) -> dict:
 
 
 def _held(held: Held, plan: Plan, words: dict[str, str]) -> dict:
-    parts = held.place.split(".")
-    strip = "kit" if parts[0] == "kit" else ".".join(parts[:2])
-    tail = held.place[len(strip) + 1 :]
-    if tail.startswith("sends."):
-        tail = f"send to {words.get(f'paths.{tail.split(chr(46))[1]}', '')}"
-    else:
-        tail = tail.removeprefix("tools.").replace("_db", "").replace("_", " ").replace(".", " ")
+    steps = held.place.split(".")
+    strip, what = (steps[:1], steps[1:]) if steps[0] == KIT else (steps[:2], steps[2:])
+    said = " ".join(label(each) for each in what if each != "tools")
+    if what[0] == "sends":
+        said = f"send to {words.get(f'paths.{what[1]}', what[1])}"
     return {
         "place": held.place,
-        "words": f"{words.get(strip, strip)}: {tail}",
+        "words": f"{words.get('.'.join(strip), strip[-1])}: {said}",
         "value": held.value,
         "usual": usual(plan.replace(scenes=()), held.place),
     }

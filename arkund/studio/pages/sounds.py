@@ -7,8 +7,9 @@ from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
+from arkund.core.rig import changes
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, moves, pictures, rigging, whole
+from arkund.studio.services import listening, moves, pictures, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -32,10 +33,10 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     asker = listening.Asker(user_of(request), wanted(body, "client", str, "")[:40], wanted(body, "number", int, 0))
     asker.begin()
     plan = session.plan
-    changes = wanted(body, "changes", dict, {})
-    if changes:
-        changes = rigging.in_scene(plan, wanted(body, "scene", str, ""), changes)
-        plan = moves.checked(session, change.put(plan, changes))
+    tried = wanted(body, "changes", dict, {})
+    if tried:
+        tried = changes.settings(plan, tried, "tried", wanted(body, "scene", str, "")).values
+        plan = moves.checked(session, change.put(plan, tried))
     question = listening.Question(
         span=(wanted(body, "start", int), wanted(body, "stop", int)),
         what=wanted(body, "what", str, "kit"),

@@ -47,7 +47,8 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     session = session_or_404(request, session_id)
     background.keep_whole(session)
     plan, scene = session.plan, request.GET.get("scene", "")
-    scene = scene if any(each.id == scene for each in plan.scenes) else ""  # one that is gone is the whole song
+    if step not in WITH_ROWS or all(each.id != scene for each in plan.scenes):
+        scene = ""  # one that is gone, or that the page does not show, is the whole song
     measure = Measure(session, applied(plan, scene) if scene else plan)
     chosen = request.GET.get("of") or None
     if chosen is not None and len(chosen) > 60:

@@ -1,10 +1,9 @@
 """Changes of the rig as Moves, and the strikes that detectors hear, frozen as they are found."""
 
 from collections.abc import Sequence
-from typing import Any
 
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import Plan, Struck
+from arkund.core.plan.plan import Struck
 from arkund.core.rig import changes
 from arkund.core.rig.changes import Change
 from arkund.core.timing.bars import bars_of
@@ -16,11 +15,6 @@ from arkund.studio.services.measuring import Measure
 def make(session: Session, change: Change, step: str = "blend", version: int | None = None) -> Move:
     """Make a change of the rig as a Move of a step."""
     return moves.apply(session.pk, change.values, step=step, title=change.title, version=version)
-
-
-def in_scene(plan: Plan, scene_id: str, values: dict[str, Any]) -> dict[str, Any]:
-    """Return changes of settings as they are made: of the Plan, or, where a scene is named, of what it holds."""
-    return changes.hold(plan, scene_id, values).values if scene_id else values
 
 
 def check_bars(session: Session, bars: Sequence[tuple[int, int]]) -> None:

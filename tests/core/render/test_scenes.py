@@ -16,6 +16,7 @@ from arkund.core.rig import usual
 from arkund.core.rig.scenes import Held, Scene
 from arkund.core.rig.strips import Send
 from arkund.core.tools.compressor import Compressor
+from arkund.core.tools.space import Space
 from arkund.core.tools.tone import Band, Tone
 from arkund.core.tools.tool import Key
 from tests.core.render.test_render import apart_db
@@ -101,24 +102,18 @@ class TestHeard:
         assert steps.max() < 1.05 * steady
 
     def test_what_was_sent_rings_on(self, kit, plan):
-        """A send that closes at the line leaves its path going on with what it heard."""
-        path = usual.punch().replace(
-            tools=(Compressor(on=True, threshold_db=-50.0, ratio=20.0, release_ms=1000.0),), mute=False
-        )
-        sent = tuple(mic.replace(sends=(Send(id="punch", level_db=0.0),)) for mic in plan.mics)
-        mine = with_scene(
-            plan.replace(mics=sent, paths=(path,)), {f"mics.{mic.id}.sends.punch.level_db": -60.0 for mic in plan.mics}
-        )
-        heard = render(mine, kit, (LINE + 1000, LINE + 20_000), "path:punch")
-        assert not heard.any()
-        closed = {f"mics.{mic.id}.sends.punch.level_db": -60.0 for mic in plan.mics}
-        reopened = with_scene(plan.replace(mics=sent, paths=(path,)), closed, sections=(), bars=((2, 3),))
-        line = LINE + round(BAR_S * RATE)
-        mine, other = (
-            render(each, kit, (line, line + 4800), "path:punch")
-            for each in (reopened, plan.replace(mics=sent, paths=(path,)))
-        )
-        assert np.max(np.abs(mine)) > np.max(np.abs(other))  # its compressor has recovered meanwhile
+        """A send that closes at the line leaves its path's room sounding, and falling by what the room is set to."""
+        room = Space(on=True, pre_delay_ms=0.0, decay_s=1.0, lows=1.0, highs=1.0)
+        path = usual.plate().replace(tools=(room,))
+        sent = tuple(mic.replace(sends=(Send(id="plate", level_db=0.0),)) for mic in plan.mics)
+        closed = {f"mics.{mic.id}.sends.plate.level_db": -60.0 for mic in plan.mics}
+        mine = with_scene(plan.replace(mics=sent, paths=(path,)), closed)
+        heard = render(mine, kit, (LINE + 4800, LINE + 28_800), "path:plate")
+        first, last = (10 * np.log10(np.mean(part**2)) for part in (heard[:4800], heard[-4800:]))
+        assert first > -60.0
+        assert last - first == pytest.approx(-60.0 * 0.4, abs=3.0)
+        late = render(mine, kit, (LINE + 96_000, LINE + 100_800), "path:plate")
+        assert 10 * np.log10(np.mean(late**2) + 1e-30) < first - 90.0
 
     def test_until_the_end_and_from_the_beginning(self, kit, plan):
         """The last section has no end; what holds from bar 1 on holds before it as well."""

@@ -51,7 +51,7 @@ export function registerScenes() {
       return this.page().act("rig", { do: "set-scene", scene: this.scene().id, fade_ms: Number(event.target.value) });
     },
     fade() {
-      return this.scene()?.fade_ms ?? 20;
+      return this.scene()?.fade_ms;
     },
     async add() {
       const input = document.getElementById("new-scene");

@@ -5,7 +5,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 AUDITIONS = 17
-LOOP_S = 8
 
 
 def full_rig(plan):
@@ -63,14 +62,14 @@ def full_rig(plan):
     )
 
 
-def full_figures(session, folder: Path, seconds: float, timed: Callable, p95: Callable) -> dict:
+def full_figures(session, folder: Path, seconds: float, loop_s: int, timed: Callable, p95: Callable) -> dict:
     """Return how fast the full rig is printed, and heard after a change of one mic, of a group, and of a scene."""
     from arkund.core.plan import change
     from arkund.studio.services import listening, rendering
     from arkund.studio.services.printing import print_session
 
     plan, rate = full_rig(session.plan), session.sample_rate_hz
-    span = (20 * rate, (20 + LOOP_S) * rate)
+    span = (20 * rate, (20 + loop_s) * rate)
     question = listening.Question(span)
     listening.audition(session, plan, question)
     mic, times = plan.mics[3].id, {"one": [], "group": []}
@@ -97,18 +96,3 @@ def full_figures(session, folder: Path, seconds: float, timed: Callable, p95: Ca
         "full_rig_group_or_scene_ms_median": round(statistics.median(times["group"]), 1),
         "full_rig_group_or_scene_ms_p95": round(p95(times["group"]), 1),
     }
-
-
-def compile_s() -> float:
-    """Return how long set-up compiles: all loops anew, into a folder that goes again."""
-    import os
-    import subprocess
-    import sys
-    import tempfile
-    from time import perf_counter
-
-    with tempfile.TemporaryDirectory(prefix="arkund-compile-") as folder:
-        began = perf_counter()
-        environment = os.environ | {"NUMBA_CACHE_DIR": folder}
-        subprocess.run([sys.executable, "-m", "arkund.core.warm"], check=True, capture_output=True, env=environment)
-        return round(perf_counter() - began, 1)
