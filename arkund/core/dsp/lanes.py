@@ -239,6 +239,60 @@ def turned(typing, a, b, c, d):
     return out(a, b, c, d), code
 
 
+def _exchanged_square(builder, rows: list) -> list:
+    """Return sixteen rows of sixteen lanes with rows and lanes exchanged: blocks of half the size change places, then quarters, and so on."""
+    for distance in (8, 4, 2, 1):
+        one = [lane ^ distance | 16 if lane & distance else lane for lane in range(16)]
+        other = [lane | 16 if lane & distance else lane ^ distance for lane in range(16)]
+        for first in (number for number in range(16) if not number & distance):
+            a, b = rows[first], rows[first | distance]
+            rows[first] = builder.shuffle_vector(a, b, ir.Constant(_whole(16), one))
+            rows[first | distance] = builder.shuffle_vector(a, b, ir.Constant(_whole(16), other))
+    return rows
+
+
+@intrinsic
+def rows_of_square(typing, x, places, on, y, to):
+    """Read sixteen values from each of sixteen places [int64] of a flat float32 array; write the first of all as a row of lanes, then the second ones."""
+
+    def code(context, builder, signature, args):
+        arrays = [context.make_array(signature.args[k])(context, builder, args[k]).data for k in (0, 1, 3)]
+        rows = []
+        for lane in range(16):
+            first = builder.add(builder.load(builder.gep(arrays[1], [ir.Constant(ir.IntType(64), lane)])), args[2])
+            rows.append(_row_at(builder, arrays[0], first, load=True))
+        for number, row in enumerate(_exchanged_square(builder, rows)):
+            at = builder.add(args[4], ir.Constant(ir.IntType(64), 16 * number))
+            builder.store(row, _row_at(builder, arrays[2], at), align=4)
+        return context.get_dummy_value()
+
+    return types.void(x, places, types.intp, y, types.intp), code
+
+
+@intrinsic
+def square_of_rows(typing, x, at, y, places, on):
+    """Do the reverse: read sixteen rows of lanes one after the other, and write what each lane has into a place of its own."""
+
+    def code(context, builder, signature, args):
+        arrays = [context.make_array(signature.args[k])(context, builder, args[k]).data for k in (0, 2, 3)]
+        rows = [
+            _row_at(builder, arrays[0], builder.add(args[1], ir.Constant(ir.IntType(64), 16 * number)), load=True)
+            for number in range(16)
+        ]
+        for lane, row in enumerate(_exchanged_square(builder, rows)):
+            first = builder.add(builder.load(builder.gep(arrays[2], [ir.Constant(ir.IntType(64), lane)])), args[4])
+            builder.store(row, _row_at(builder, arrays[1], first), align=4)
+        return context.get_dummy_value()
+
+    return types.void(x, types.intp, y, places, types.intp), code
+
+
+def _row_at(builder, data, at, load: bool = False):
+    """Return the address of sixteen values, or what is there."""
+    place = builder.bitcast(builder.gep(data, [at], inbounds=True), ir.VectorType(F32, 16).as_pointer())
+    return builder.load(place, align=4) if load else place
+
+
 def _exchanged(distance: int):
     """Return an intrinsic that exchanges lanes so far apart: each gets that of the number in which one bit differs."""
 

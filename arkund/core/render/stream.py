@@ -13,7 +13,7 @@ import numpy as np
 
 from arkund.core.beside import shared
 from arkund.core.dsp import _mixing
-from arkund.core.dsp.bank import WIDE, fill, width_for
+from arkund.core.dsp.bank import WIDE, fill, fresh, width_for
 from arkund.core.errors import CancelledError
 from arkund.core.plan.plan import Plan
 from arkund.core.render import graph
@@ -202,7 +202,7 @@ class _Way:
         """Render on: what was done and is still needed is kept in front of what comes."""
         end = stop + self.ahead + self.bank.ahead
         kept = self.ahead + self.bank.ahead if self.audio is not None else 0
-        audio = np.empty((end - start, self.bank.width), np.float32)
+        audio = fresh(end - start, self.bank.width)
         audio[:kept] = self.audio[self.audio.shape[0] - kept :] if kept else 0.0
         self._take(audio[kept:], start + kept, end)
         self.audio, self.start = audio, start
@@ -268,7 +268,7 @@ class _Sum:
 
     def over(self, start: int, stop: int) -> np.ndarray:
         """Return the sums from one sample to another."""
-        out = np.empty((stop - start, self.width), np.float32)
+        out = fresh(stop - start, self.width)
         for first in range(0, out.shape[0], SUMMED):
             part = out[first : first + SUMMED]
             part.fill(0.0)

@@ -3,13 +3,12 @@
 Stages take each sample's neighbours on both sides, so there is no state: what a sample becomes depends on those around it alone, wherever a piece begins.
 """
 
-import numpy as np
 from numba import njit
 
-from arkund.core.dsp.compiled import OPTIONS, f32, made_for
+from arkund.core.dsp.compiled import OPTIONS, f32, made_for, room
 from arkund.core.dsp.lanes import fused, inverse, larger, load, root, size, smaller, splat, store, where_over
 
-ROWS = 2048  # that are worked on at a time: what lies around them is worked out for each anew, and all should stay near the processor
+ROWS = 1024  # that are worked on at a time: what lies around them is worked out for each anew, and all should stay near the processor
 BEFORE = AFTER = 60  # rows that a row depends on
 SPARE = 16  # rows at the end of each stage, because four are always worked on together
 TINY = f32(1e-12)
@@ -107,11 +106,11 @@ def bent(stride, x, count, params, cuts, out):
 def grit(stride, x, out, params, cuts, up_1, up_2, up_3, down_3, down_2, down_1):
     """Write what bending adds to rows of x, which begin BEFORE rows in and end AFTER rows before its end. up, down : taps from the first stage on."""
     L = len(stride)
-    part = np.zeros((ROWS + BEFORE + AFTER + SPARE) * L, np.float32)
-    one = np.zeros((2 * ROWS + 160 + SPARE) * L, np.float32)
-    two = np.zeros((4 * ROWS + 296 + SPARE) * L, np.float32)
-    top = np.zeros((8 * ROWS + 572 + SPARE) * L, np.float32)
-    made = np.zeros((8 * ROWS + 570 + SPARE) * L, np.float32)
+    part = room((ROWS + BEFORE + AFTER + SPARE) * L)
+    one = room((2 * ROWS + 160 + SPARE) * L)
+    two = room((4 * ROWS + 296 + SPARE) * L)
+    top = room((8 * ROWS + 572 + SPARE) * L)
+    made = room((8 * ROWS + 570 + SPARE) * L)
     rows = out.size // L
     for start in range(0, rows, ROWS):
         n = min(ROWS, rows - start)
@@ -127,4 +126,20 @@ def grit(stride, x, out, params, cuts, up_1, up_2, up_3, down_3, down_2, down_1)
         out[start * L : (start + n) * L] = part[: n * L]
 
 
-BANKS = made_for(grit)
+@njit(**OPTIONS)
+def driven(stride, x, drive, out):
+    """Write rows times a gain for each lane."""
+    gain = load(stride, drive, 0)
+    for at in range(0, x.size, len(stride)):
+        store(out, at, load(stride, x, at) * gain)
+
+
+@njit(**OPTIONS)
+def added(stride, x, made, share, output):
+    """Add a share of what was made to rows, and weigh both."""
+    wet, gain = load(stride, share, 0), load(stride, output, 0)
+    for at in range(0, made.size, len(stride)):
+        store(x, at, fused(load(stride, made, at), wet, load(stride, x, at)) * gain)
+
+
+BANKS = made_for(grit, driven, added)

@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from arkund.core.dsp.compiled import FLAT, OPTIONS, f32
+from arkund.core.dsp.compiled import FLAT, OPTIONS, f32, room
 from arkund.core.dsp.lanes import (
     exchanged_2,
     exchanged_4,
@@ -11,7 +11,9 @@ from arkund.core.dsp.lanes import (
     fused,
     load,
     load_one,
+    rows_of_square,
     splat,
+    square_of_rows,
     store,
     swapped,
     where_over,
@@ -38,15 +40,16 @@ def diffused(x, line, at, length, amount):
 
 
 @njit(**OPTIONS)
-def network(given, lines, at, lengths, params, state, out):
+def network(given, lines, places, params, state, out):
     """Take signals through the network.
 
-    given : what comes into the lines, rows of 2 (left and right); lines : [LINES, size], circular; at : where each is written next; params : rows of LINES
-    values: 0 and 1 what it takes of left and right, 2 and 3 what it gives to left and right, 4 gain, 5 and 6 of a first-order shelf that damps lows (its
+    given : what comes into the lines, rows of 2 (left and right); lines : those of all, flat, each as long as the others, written from left to right;
+    places : where each is read and where each is written next, int64 [2 * LINES]; before they run over, all is moved to their beginning; params : rows of
+    LINES values: 0 and 1 what it takes of left and right, 2 and 3 what it gives to left and right, 4 gain, 5 and 6 of a first-order shelf that damps lows (its
     direct share and its pole), 7 and 8 of one that damps highs; state : rows of LINES values, the two shelves; out : rows of 2
     """
-    size = lines.shape[1]
-    block, sides = np.empty(STEP * LINES, np.float32), np.empty(STEP * LINES, np.float32)
+    size, last = lines.size // LINES, places[LINES:]
+    block, sides = room(STEP * LINES), room(STEP * LINES)
     left_in, right_in = load(FLAT, params, 0), load(FLAT, params, LINES)
     left_out, right_out = load(FLAT, params, 2 * LINES), load(FLAT, params, 3 * LINES)
     gain, tiny, silent = load(FLAT, params, 4 * LINES), splat(FLAT, TINY), splat(FLAT, f32(0.0))
@@ -55,14 +58,11 @@ def network(given, lines, at, lengths, params, state, out):
     low, high, quarter = load(FLAT, state, 0), load(FLAT, state, LINES), splat(FLAT, f32(0.25))
     for start in range(0, given.size // 2, STEP):
         rows = min(STEP, given.size // 2 - start)
-        for k in range(LINES):
-            read = at[k] - lengths[k]
-            read = read + size if read < 0 else read
-            line, first = lines[k], min(rows, size - read)
-            for i in range(first):
-                block[i * LINES + k] = line[read + i]
-            for i in range(first, rows):
-                block[i * LINES + k] = line[i - first]
+        if last[0] + STEP > size:
+            rewound(lines, places)
+        # Whole squares, also where fewer rows are left: what lies beyond is written anew before it is read.
+        for on in range(0, rows, LINES):
+            rows_of_square(lines, places, on, block, on * LINES)
         for i in range(rows):
             # Two shelves: what a one-pole low-pass leaves is weighed apart from the rest.
             now = load(FLAT, block, i * LINES) * gain
@@ -88,17 +88,26 @@ def network(given, lines, at, lengths, params, state, out):
             now = fused(now, load(FLAT, SIGNS, 3 * LINES), swapped(now))
             now = fused(load_one(FLAT, given, both), left_in, fused(load_one(FLAT, given, both + 1), right_in, now))
             store(block, i * LINES, where_over(size_of(now), tiny, now, silent))
-        for k in range(LINES):
-            line, to = lines[k], at[k]
-            first = min(rows, size - to)
-            for i in range(first):
-                line[to + i] = block[i * LINES + k]
-            for i in range(first, rows):
-                line[i - first] = block[i * LINES + k]
-            at[k] = to + rows if to + rows < size else to + rows - size
+        for on in range(0, rows, LINES):
+            square_of_rows(block, on * LINES, lines, last, on)
+        for k in range(2 * LINES):
+            places[k] += rows
         for i in range(rows):
             out[2 * (start + i)], out[2 * (start + i) + 1] = sides[i * LINES], sides[i * LINES + LINES // 2]
     store(state, 0, low)
     store(state, LINES, high)
     for i in range(2 * LINES):
         state[i] = state[i] if abs(state[i]) > TINY else f32(0.0)
+
+
+@njit(**OPTIONS)
+def rewound(lines, places):
+    """Move what is still to be read to the beginning of the lines."""
+    size, back = lines.size // LINES, places[0]
+    for k in range(LINES):
+        back = min(back, places[k] - k * size)
+    for k in range(LINES):
+        for at in range(k * size, places[LINES + k] - back):
+            lines[at] = lines[at + back]
+    for k in range(2 * LINES):
+        places[k] -= back

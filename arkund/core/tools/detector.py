@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from arkund.core.dsp import _mixing
-from arkund.core.dsp.bank import BLOCK, Filters
+from arkund.core.dsp.bank import BLOCK, Filters, fresh
 from arkund.core.dsp.filters import Biquad, band
 from arkund.core.tools.tool import Key
 
@@ -40,7 +40,7 @@ class Detectors:
         key : a bank of the same shape, whose lanes count where they are keyed
         """
         heard = bank if key is None or not self._keyed.any() else np.where(self._keyed, key, bank)
-        out = np.empty((count, bank.shape[1]), np.float32)
+        out = fresh(count, bank.shape[1])
         _mixing.BANKS[bank.shape[1]].looking_ahead(heard.reshape(-1), self._early, out.reshape(-1))
         self._filters.run(out)
         return out

@@ -6,7 +6,7 @@ from functools import cache
 
 import numpy as np
 
-from arkund.core.dsp.bank import Filters, lanes
+from arkund.core.dsp.bank import Filters, fresh, lanes
 from arkund.core.dsp.filters import HIGHEST_HZ, LOWEST_HZ, Biquad, band, high_pass, high_shelf
 from arkund.core.dsp.reach import Reach, of_cascades
 from arkund.core.settings import choice, number
@@ -117,15 +117,16 @@ class Run:
 
     def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
         """Bend the first ``count`` rows of a bank [float32, shape=(samples, width)] in place; ``ahead`` rows behind them are looked at."""
-        fresh = bank[self._known.shape[0] - BEFORE : count + AFTER] * self._drive
-        self._before.run(fresh)
-        known = np.concatenate([self._known, fresh])
-        made = np.empty((count, bank.shape[1]), np.float32)
-        _grit.BANKS[bank.shape[1]].grit(known.reshape(-1), made.reshape(-1), self._params, self._cuts, *taps())
+        loops, before = _grit.BANKS[bank.shape[1]], self._known.shape[0]
+        given = bank[before - BEFORE : count + AFTER]
+        known = fresh(before + given.shape[0], bank.shape[1])
+        known[:before] = self._known
+        loops.driven(given.reshape(-1), self._drive, known[before:].reshape(-1))
+        self._before.run(known[before:])
+        made = fresh(count, bank.shape[1])
+        loops.grit(known.reshape(-1), made.reshape(-1), self._params, self._cuts, *taps())
         self._behind.run(made)
-        made *= self._wet
-        bank[:count] += made
-        bank[:count] *= self._output
+        loops.added(bank[:count].reshape(-1), made.reshape(-1), self._wet, self._output)
         self._known = known[count:].copy()
 
 

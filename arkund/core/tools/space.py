@@ -21,6 +21,7 @@ SPREAD = 1.9  # the longest line against the shortest
 DIFFUSERS_MS = (4.77, 3.59, 12.73, 9.31)  # at a size of 10 m
 MOST_DIFFUSION = 0.75
 LONGEST_DIFFUSER = 1 << 12
+SPARE = 1 << 12  # samples that lines are written on before all is moved to their beginning
 TAKES = np.array([[1, 0], [0, 1], [-1, 0], [0, -1]] * 4, np.float32).T / np.float32(
     8.0**0.5
 )  # of left and right, line by line
@@ -127,8 +128,11 @@ class Room:
 
     def __init__(self, space: Space, sample_rate_hz: int, channels: int) -> None:
         self._channels, self._lengths = channels, lengths(space, sample_rate_hz)
-        size = int(self._lengths.max()) + STEP
-        self._lines, self._at = np.zeros((LINES, size), np.float32), np.zeros(LINES, np.int64)
+        longest = int(self._lengths.max())
+        size = longest + SPARE
+        self._lines = np.zeros(LINES * size, np.float32)
+        written = longest + size * np.arange(LINES)
+        self._places = np.concatenate([written - self._lengths, written])
         mean_s = float(np.exp(np.mean(np.log(self._lengths)))) / sample_rate_hz
         # What an impulse leaves adds up to its own energy: 13.8 time constants of energy are 60 dB.
         level = float(db_to_gain(space.output_db)) * (2.0 * TO_60_DB * mean_s / space.decay_s) ** 0.5 * LINES**0.5
@@ -157,9 +161,7 @@ class Room:
             both.append(one)
         into = interleaved(both)
         out = np.empty_like(into)
-        _space.network(
-            into.reshape(-1), self._lines, self._at, self._lengths, self._params, self._state, out.reshape(-1)
-        )
+        _space.network(into.reshape(-1), self._lines, self._places, self._params, self._state, out.reshape(-1))
         return out[:, : self._channels]
 
 

@@ -14,6 +14,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.render.printing import lowering_db
 from arkund.core.render.stream import length_of
 from arkund.core.takes.process import assembled
+from arkund.studio.memory import give_back
 from arkund.studio.models import Print, Session
 from arkund.studio.services import places, store, whole
 from arkund.studio.services.recordings import recordings_of
@@ -37,6 +38,7 @@ def print_session(
         raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
     if folder.exists() and any(folder.iterdir()):
         raise AudioError(f"{folder.name}: the folder is not empty; choose a new one.")
+    give_back()
     with store.being_written():
         return _print(session, folder, format_name, on_progress, cancelled)
 
