@@ -35,7 +35,7 @@ def mixing() -> None:
     separate(bank_of([mono, mono]), [mono.copy(), mono.copy()], [0, 0])
     for bank in _banks():
         width, flat = bank.shape[1], bank.reshape(-1)
-        _mixing.BANKS[width].mix_down(flat, width, 2, np.zeros(2 * width, f), flat.copy())
+        _mixing.BANKS[width].mix_down(flat, width, np.arange(2), np.zeros(2 * width, f), flat.copy())
         _mixing.BANKS[width].looking_ahead(flat, np.zeros(width, np.int64), flat.copy())
 
 

@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit
 
 from arkund.core.dsp._arithmetic import flush, log2, section
-from arkund.core.dsp.compiled import BLOCK, EIGHT, FLOOR, HALF_DB_PER_OCTAVE, NEAR, OPTIONS, PLAIN, f32, made_for
+from arkund.core.dsp.compiled import BLOCK, EIGHT, FLAT, FLOOR, HALF_DB_PER_OCTAVE, NEAR, OPTIONS, PLAIN, f32, made_for
 from arkund.core.dsp.lanes import fused, larger, load, size, splat, store, where_over
 
 
@@ -113,41 +113,35 @@ def true_peaks(bank, lanes, count, loudest, taps, coarse, finer, bound, best):
                 best[c] = max(best[c], most)
 
 
-@njit(fastmath=True, **PLAIN)
+@njit(**OPTIONS)
 def peaks_between(channel, taps, coarse, near, least, out):
-    """Raise ``out`` to the largest magnitude between each sample and the next.
+    """Raise ``out`` to the largest magnitude between each sample and the next, sixteen samples at a time.
 
-    taps [shape=(phases, length)]: interpolation filters of the phases after the sample itself. Places where no sample within
-    the filter reaches ``least`` keep the sample's own magnitude; where no ``coarse``-th phase reaches ``near``, the others are not looked at.
+    channel : half a filter of silence, the samples, and half a filter and more of silence; taps [shape=(phases, length)]: interpolation filters of the phases
+    after the sample itself; out : as many values as there are samples, and up to a whole row more. Sixteen samples around which nothing reaches
+    ``least`` keep their own magnitude; where no ``coarse``-th phase of them reaches ``near``, the others are not looked at.
     """
-    length = taps.shape[1]
+    length, found = taps.shape[1], np.empty(len(FLAT), np.float32)
     half = length // 2
-    n = channel.size
-    quiet_until = -1
-    for i in range(n):
-        out[i] = max(out[i], abs(channel[i]))
-        if i > quiet_until:
-            loudest = -1
-            for j in range(max(i - half, 0), min(i + 4 * half, n)):
-                loudest = j if abs(channel[j]) >= least else loudest
-                if loudest >= 0:
+    for first in range(0, out.size, len(FLAT)):
+        around = splat(FLAT, f32(0.0))
+        for k in range(first, first + length + len(FLAT), len(FLAT)):
+            around = larger(around, size(load(FLAT, channel, k)))
+        best = size(load(FLAT, channel, first + half))
+        store(found, 0, around)
+        if found.max() >= least:
+            for rank in range(2):
+                for phase in range(taps.shape[0]):
+                    if ((phase + 1) % coarse == 0) != (rank == 0):
+                        continue
+                    total = splat(FLAT, f32(0.0))
+                    for k in range(length):
+                        total = fused(splat(FLAT, taps[phase, k]), load(FLAT, channel, first + 1 + k), total)
+                    best = larger(best, size(total))
+                store(found, 0, best)
+                if found.max() < near:
                     break
-            if loudest < 0:
-                quiet_until = i + 3 * half
-        if i <= quiet_until or i < half or i + half >= n:
-            continue
-        most = abs(channel[i])
-        for rank in range(2):
-            for phase in range(taps.shape[0]):
-                if ((phase + 1) % coarse == 0) != (rank == 0):
-                    continue
-                total = f32(0.0)
-                for k in range(length):
-                    total += taps[phase, k] * channel[i - half + 1 + k]
-                most = max(most, abs(total))
-            if most < near:
-                break
-        out[i] = max(out[i], most)
+        store(out, first, larger(load(FLAT, out, first), best))
 
 
 @njit(**OPTIONS)

@@ -128,8 +128,8 @@ def looking_ahead(stride, x, early, to):
 
 
 @njit(**OPTIONS)
-def mix_down(stride, bank, lanes, count, gains, out):
-    """Add the lanes in use of a bank to another bank, ``out``; gains [count * LANES]: of each into its lanes. Four rows go at a time.
+def mix_down(stride, bank, lanes, used, gains, out):
+    """Add some lanes of a bank, ``used``, to another bank, ``out``; gains [used.size * LANES]: of each into its lanes. Four rows go at a time.
 
     Each product is rounded, as in ``place``, so that both give the same.
     """
@@ -139,8 +139,8 @@ def mix_down(stride, bank, lanes, count, gains, out):
         k, m = i * lanes, i * L
         one, two = load(stride, out, m), load(stride, out, m + L)
         three, four = load(stride, out, m + 2 * L), load(stride, out, m + 3 * L)
-        for c in range(count):
-            gain = load(stride, gains, c * L)
+        for n in range(used.size):
+            c, gain = used[n], load(stride, gains, n * L)
             one = one + load_one(stride, bank, k + c) * gain
             two = two + load_one(stride, bank, k + lanes + c) * gain
             three = three + load_one(stride, bank, k + 2 * lanes + c) * gain
@@ -151,8 +151,8 @@ def mix_down(stride, bank, lanes, count, gains, out):
         store(out, m + 3 * L, four)
     for i in range(rows - rows % 4, rows):
         total = load(stride, out, i * L)
-        for c in range(count):
-            total = total + load_one(stride, bank, i * lanes + c) * load(stride, gains, c * L)
+        for n in range(used.size):
+            total = total + load_one(stride, bank, i * lanes + used[n]) * load(stride, gains, n * L)
         store(out, i * L, total)
 
 

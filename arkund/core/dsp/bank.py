@@ -23,8 +23,9 @@ __all__ = [
 ]  # silence of whole BLOCKs before a channel leaves its samples as they are
 
 
-MOST_SCRATCH = 1 << 24  # values that a thread keeps room for
-_room = threading.local()
+MOST_BORROWED, MOST_ROOMS = 1 << 24, 4  # values that room is kept for, and how often
+_rooms: list[np.ndarray] = []
+_lock = threading.Lock()
 
 
 def empty_bank(samples: int, count: int) -> np.ndarray:
@@ -39,7 +40,10 @@ def fresh(samples: int, width: int) -> np.ndarray:
 
     A row of sixteen lanes that lies across two lines takes twice as long to read: a loop that does little else lost a sixth.
     """
-    room = np.empty(samples * width + LINE, np.float32)
+    return _in_line(np.empty(samples * width + LINE, np.float32), samples, width)
+
+
+def _in_line(room: np.ndarray, samples: int, width: int) -> np.ndarray:
     first = -(room.ctypes.data // 4) % LINE
     return room[first : first + samples * width].reshape(samples, width)
 
@@ -67,17 +71,24 @@ def fill(bank: np.ndarray, channels: Sequence[np.ndarray], late: Sequence[int] =
     _mixing.turn(bank.reshape(-1), bank.shape[1], len(rows), widened(rows), widened(late), False)
 
 
-def scratch(samples: int, width: int) -> np.ndarray:
-    """Return room for a bank [float32, shape=(samples, width), of any content], the same for each call of a thread: what is worked on for a moment costs no
-    fresh memory.
+def borrowed(samples: int, width: int) -> np.ndarray:
+    """Return room for a bank [float32, shape=(samples, width), of any content], to be handed to ``returned`` when it is done with: what is worked on for a
+    moment costs no fresh memory.
     """
-    values = samples * width
-    room = getattr(_room, "values", None)
-    if room is None or room.size < values:
-        room = fresh(values, 1)[:, 0]
-        if values <= MOST_SCRATCH:
-            _room.values = room
-    return room[:values].reshape(samples, width)
+    values = samples * width + LINE
+    with _lock:  # the smallest that is large enough; they are in order
+        place = next((k for k, room in enumerate(_rooms) if room.size >= values), None)
+        room = np.empty(values, np.float32) if place is None else _rooms.pop(place)
+    return _in_line(room, samples, width)
+
+
+def returned(bank: np.ndarray) -> None:
+    """Take back what was borrowed: the largest few are kept."""
+    if bank.size <= MOST_BORROWED:
+        with _lock:
+            _rooms.append(bank.base)
+            _rooms.sort(key=lambda each: each.size)
+            del _rooms[:-MOST_ROOMS]
 
 
 def separate(bank: np.ndarray, rows: Sequence[np.ndarray], late: Sequence[int]) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 
 from arkund.core.dsp import _metering
 from arkund.core.dsp.bank import BLOCK, PAIR, Filters, bank_of, empty_bank, pair
+from arkund.core.dsp.compiled import FLAT
 from arkund.core.dsp.filters import Biquad
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, db_to_gain, db_to_power, gain_to_db, power_to_db
@@ -173,13 +174,13 @@ def oversampled_peak(audio: np.ndarray, least: float = 0.0, near: float = 0.0) -
     Stretches in which no sample reaches ``least`` are not oversampled, and no more than COARSE-fold where that does not reach ``near``.
     audio : float32 [shape=(samples, channels)]; returns float32 [shape=(samples,)].
     """
-    half = TAPS_PER_PHASE // 2
-    out = np.zeros(audio.shape[0] + 2 * half + 2, np.float32)
+    half, count = TAPS_PER_PHASE // 2, audio.shape[0]
+    out = np.zeros(-(-count // len(FLAT)) * len(FLAT), np.float32)
+    padded = np.zeros(out.size + TAPS_PER_PHASE + len(FLAT), np.float32)
     for channel in audio.T:
-        padded = np.zeros(out.size, np.float32)
-        padded[half : half + channel.size] = channel
+        padded[half : half + count] = channel
         _metering.peaks_between(padded, _FILTER, COARSE, np.float32(near), np.float32(least), out)
-    return out[half : half + audio.shape[0]]
+    return out[:count]
 
 
 @dataclass(frozen=True, slots=True)

@@ -140,10 +140,15 @@ class _Builder:
         self.plan, self.recordings, self.rate = plan, recordings, recordings.sample_rate_hz
         row = parts(plan, self.rate)
         self.timeline = Timeline(tuple((part.at, part.fade) for part in row[1:]))
-        self.parts = [_Part(part.plan) for part in row]
+        alike = {id(part.plan): part.plan for part in row}  # a song comes back to what held before
+        self.different = {key: _Part(each) for key, each in alike.items()}
+        self.parts = [self.different[id(part.plan)] for part in row]
         self.settings = self.parts[0].settings
         self.trims = trims(plan, self.rate) if plan.scenes else {}
         self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.mics}
+        self.members: dict[str, list[str]] = {}
+        for mic, into in self.group_of.items():
+            self.members.setdefault(into, []).append(mic)
         self.edits = edits_key(plan)
         self.altered = _stand_in(plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers)
         self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})
@@ -166,9 +171,11 @@ class _Builder:
             self.strips[name] = self._together(name) if name in self.several else self._strip(name, rows[name], drum)
         outputs = self._merged_outputs(wanted, drum)
         if wanted is not None and not wanted.startswith("strip:") and wanted not in outputs:
-            known = sorted({*outputs, *(f"drum:{mic.piece}" for mic in plan.mics)})
+            known = sorted(
+                {*outputs, *(each for mic in plan.mics for each in (f"drum:{mic.piece}", f"alone:{mic.id}"))}
+            )
             raise SettingsError(f"output: unknown {wanted!r}; known are {', '.join(known)}.")
-        stems = dict.fromkeys(stem for part in self.parts for stem in self._stems(part))
+        stems = dict.fromkeys(stem for part in self.different.values() for stem in self._stems(part))
         return Rig(self.strips, tuple(generations), wired, outputs, tuple(stems), self.timeline)
 
     def _rows(self) -> dict[str, Row]:
@@ -187,7 +194,7 @@ class _Builder:
     def _wired(self, rows: dict[str, Row]) -> dict[str, tuple[str, ...]]:
         """Return which strips may feed one or be listened to, in any part of the song."""
         fed: dict[str, dict[str, None]] = {name: {} for name in self.settings}
-        for part in self.parts:
+        for part in self.different.values():
             for name, before in feeds_of(part.plan.mics, part.plan.groups, part.plan.paths).items():
                 fed[name].update(dict.fromkeys(sorted(before)))
         fed[KIT].update(dict.fromkeys(name for name in self.settings if name != KIT and self._goes_to_kit(name)))
@@ -196,7 +203,9 @@ class _Builder:
             if name in self.several:
                 out[name] = tuple(dict.fromkeys(part.stands_for[name] for part in self.parts))
                 continue
-            before = dict.fromkeys(part.stands_for[each] for each in fed[_own(name)] for part in self.parts)
+            before = dict.fromkeys(
+                part.stands_for[each] for each in fed[_own(name)] for part in self.different.values()
+            )
             listened = dict.fromkeys(
                 tool.listens_to for tool in rows[name] if (tool.listens_to or "").startswith("group:")
             )
@@ -243,7 +252,7 @@ class _Builder:
         heard, plan = part.heard, part.plan
         kind, _, strip = name.partition(":")
         if kind == "group":
-            members = [mic for mic, into in self.group_of.items() if into == strip]
+            members = self.members.get(strip, [])
             if mine := [mic for mic in members if mic in drum]:
                 yield from (self._at_level(part, f"mic:{mic}") for mic in mine)
                 return
@@ -261,23 +270,26 @@ class _Builder:
     def _into_kit(self, heard: Hearing) -> Iterator[str]:
         if heard.dry:
             yield from (f"group:{group.id}" for group in self.plan.groups if group.id in heard.groups)
-            yield from (f"mic:{mic}" for mic, into in self.group_of.items() if not into and mic in heard.mics)
+            yield from (f"mic:{mic}" for mic in self.members.get("", ()) if mic in heard.mics)
         yield from (f"path:{p.id}" for p in self.plan.paths if p.id in heard.paths and not (p.into and heard.dry))
 
     def _at_level(self, part: _Part, name: str) -> Feed:
         return self._placed(part, name, part.settings[name].level_db)
 
     def _placed(self, part: _Part, name: str, level_db: float) -> Feed:
-        gain, pan = float(db_to_gain(level_db)), part.settings[name].pan
-        left, right = pan_gains(pan) if name.startswith("mic:") else balance_gains(pan)
-        return Feed(part.stands_for[name], gain * left, gain * right)
+        left, right = _gains(level_db, part.settings[name].pan, name.startswith("mic:"))
+        return Feed(part.stands_for[name], left, right)
 
     def _merged_outputs(self, wanted: str | None, drum: list[str]) -> dict[str, Feeds]:
-        several = [self._outputs(part) | ({wanted: self._drum(part, drum)} if drum else {}) for part in self.parts]
+        made = {
+            key: self._outputs(part, wanted) | ({wanted: self._drum(part, drum)} if drum else {})
+            for key, part in self.different.items()
+        }
+        several = [made[id(part.plan)] for part in self.parts]
         known = dict.fromkeys(name for mine in several for name in mine)
         return {name: self._merged([mine.get(name, ()) for mine in several]) for name in known}
 
-    def _outputs(self, part: _Part) -> dict[str, Feeds]:
+    def _outputs(self, part: _Part, wanted: str | None) -> dict[str, Feeds]:
         heard, level = part.heard, float(db_to_gain(part.plan.kit.level_db))
         out = {KIT: self._sum(part, [Feed(part.stands_for[KIT], level, level)]), MIX: part.feeds[KIT]}
         groups = [g.id for g in part.plan.groups if g.id in heard.groups and part.feeds[f"group:{g.id}"]]
@@ -285,9 +297,8 @@ class _Builder:
             f"path:{p.id}" for p in part.plan.paths if p.id in heard.paths
         ]
         out |= {stem: self._sum(part, [self._at_level(part, stem)]) for stem in stems}
-        return out | {
-            f"alone:{mic.id}": self._sum(part, [self._at_level(part, f"mic:{mic.id}")]) for mic in part.plan.mics
-        }
+        alone = [mic for mic, into in self.group_of.items() if not into or wanted == f"alone:{mic}"]
+        return out | {f"alone:{mic}": self._sum(part, [self._at_level(part, f"mic:{mic}")]) for mic in alone}
 
     def _stems(self, part: _Part) -> tuple[str, ...]:
         """Return what goes into the kit: groups that have members, mics of no group, paths."""
@@ -304,7 +315,7 @@ class _Builder:
         mic = mine if isinstance(mine := self.settings[own], MicPlan) else None
         feeds: Feeds = ()
         if not mic:
-            for part in self.parts:
+            for part in self.different.values():
                 if own not in part.feeds:
                     part.feeds[own] = self._sum(part, self._feeds(part, own, drum))
                 part.feeds[name] = part.feeds[own]
@@ -404,6 +415,13 @@ def _sum_key(strips: dict[str, Strip], feeds: Feeds, timeline: Timeline) -> str:
 def hashed(content: object) -> str:
     """Return a key of plain data."""
     return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
+
+
+@lru_cache(maxsize=4096)
+def _gains(level_db: float, pan: float, mono: bool) -> Gains:
+    gain = float(db_to_gain(level_db))
+    left, right = pan_gains(pan) if mono else balance_gains(pan)
+    return gain * left, gain * right
 
 
 def pan_gains(pan: float) -> tuple[float, float]:

@@ -8,12 +8,12 @@ from itertools import pairwise
 import numpy as np
 
 from arkund.core.beside import shared
-from arkund.core.dsp.bank import NARROW, fill, scratch, separate
+from arkund.core.dsp.bank import NARROW, borrowed, fill, returned, separate
 from arkund.core.render.banks import Bank, shared_out
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.graph import KIT, Feeds, Rig, Strip
 from arkund.core.render.keys import Keys
-from arkund.core.render.pipeline import Pipeline
+from arkund.core.render.pipeline import Pipeline, side_by_side
 from arkund.core.render.source import Sources
 from arkund.core.render.windows import Place, Window
 
@@ -157,11 +157,15 @@ class Lanes:
         lanes.sort(key=lambda lane: lane.place.leads[lane.number])  # those that begin early together
         least = 2 if executor and len(lanes) * channels > NARROW else 1
         banks = [[lanes[k] for k in bank] for bank in shared_out(tuple(lane.rest for lane in lanes), channels, least)]
-        within = executor if len(banks) == 1 else None  # its tools side by side, for want of other banks
-        shared(lambda bank: self._bank(bank, within), banks, executor)
+        ways = [way for way in shared(self._bank, banks, executor) if way.bank.runs]
+        side_by_side([way.pipeline(self.check) for way in ways], executor)
+        for way in ways:
+            returned(way.audio)
+            for lane, made in zip(way.lanes, way.made(), strict=True):
+                self._put(lane, made)
 
-    def _bank(self, lanes: list[Lane], executor: Executor | None) -> None:
-        """Render lanes side by side to their end, and keep what each tool gives.
+    def _bank(self, lanes: list[Lane]) -> "_Way":
+        """Return the way of lanes side by side to their end.
 
         All begin with the earliest of them. The others are silent until their own window begins, which is whole blocks later, so that no lane depends
         on those beside it.
@@ -173,11 +177,7 @@ class Lanes:
                 lane.row = Row(self._sources.read(lane.strip.mic, *window)[None], window)
                 self._cache.put(lane.key(0), *window, lane.row.audio)
         bank = Bank([lane.strip.tools[lane.number :] for lane in lanes], lanes[0].strip.channels, self._rate)
-        if bank.runs:
-            way = _Way(lanes, bank, self.key_of)
-            way.run(executor, self.check)
-            for lane, made in zip(lanes, way.made(), strict=True):
-                self._put(lane, made)
+        return _Way(lanes, bank, self.key_of)
 
     def _put(self, lane: Lane, made: list[Row]) -> None:
         """Take what the rest of a lane's tools gave, and keep it."""
@@ -228,13 +228,14 @@ class _Way:
             self.keys.append(heard)
             self.late.append(late)
             self.rows.append(made)
+        self.audio = self._begin() if bank.runs else None
 
-    def run(self, executor: Executor | None, check: Callable[[], None]) -> None:
-        """Run all lanes through all tools."""
-        audio = self._begin()
+    def pipeline(self, check: Callable[[], None]) -> Pipeline:
+        """Return all lanes' work in all tools."""
+        audio = self.audio
         begins = [min(late) for late in [self.first, *self.late]][: len(self.bank.runs)]
         keys = [self._key_bank(place, audio) for place in range(len(self.bank.runs))]
-        Pipeline(self.bank, audio, begins, check, lambda *done: self._keep(audio, *done), keys).run(executor)
+        return Pipeline(self.bank, audio, begins, check, lambda *done: self._keep(audio, *done), keys)
 
     def made(self) -> list[list[Row]]:
         """Return what each of its own tools gave, lane by lane."""
@@ -247,7 +248,7 @@ class _Way:
         ends = [begin + side.size for begin, side in zip(late, sides, strict=True)]
         for behind, begins, rows in zip(self.bank.behind, self.late, self.rows, strict=True):
             ends += [begin + row.audio.shape[1] + behind for begin, row in zip(begins, rows, strict=True) if row]
-        audio = scratch(max(ends), self.bank.width)
+        audio = borrowed(max(ends), self.bank.width)
         fill(audio, sides, late)
         return audio
 

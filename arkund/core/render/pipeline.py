@@ -1,12 +1,13 @@
 """A bank through its tools in short pieces, so that what one tool leaves is still near the processor when the next one takes it.
 
-A tool that looks ahead leaves the last samples as they are; the one behind it ends that much earlier. Where workers are given, the tools run side by side:
-while a piece is in one, the piece before it is in the next.
+A tool that looks ahead leaves the last samples as they are; the one behind it ends that much earlier. Where workers are given, tools run side by side: while a
+piece is in one, the piece before it is in the next, and others are in those of other banks.
 """
 
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
+from itertools import count
 from time import sleep
 
 import numpy as np
@@ -52,13 +53,36 @@ class Pipeline:
 
     def run(self, executor: Executor | None = None) -> None:
         """Run all rows through all tools, those of different tools side by side where workers are given. Raises what ``check`` does."""
-        if executor and len(self._runs) > 1:
-            together(self._work, executor, len(self._runs) - 1)
-            return
-        for piece in range(self._pieces):
+        side_by_side([self], executor)
+
+    @property
+    def tools(self) -> int:
+        """How many may be at work at a time."""
+        return len(self._runs)
+
+    @property
+    def finished(self) -> bool:
+        """Say whether nothing is left to be begun or done."""
+        return not self._runs or self._done[-1] >= self._pieces
+
+    def go_on(self) -> bool:
+        """Take one piece through the first tool that may have it; say whether there was one. Any number of threads may do so."""
+        place = self._next()
+        if place is None:
+            return False
+        try:
             self._check()
-            for place in range(len(self._runs)):
-                self._piece(place, piece)
+            self._piece(place, self._done[place])
+        except BaseException:
+            self.give_up()  # nobody waits for it
+            raise
+        self._done[place] += 1
+        self._free[place] = True
+        return True
+
+    def give_up(self) -> None:
+        """Begin nothing more."""
+        self._pieces = 0
 
     def _piece(self, place: int, piece: int) -> None:
         size, rows = self._size(), self._audio.shape[0]
@@ -71,27 +95,37 @@ class Pipeline:
         run.run(self._audio[seen], stop - start, None if key is None else key[seen])
         self._kept(place, start, stop)
 
-    def _work(self) -> None:
-        while self._done[-1] < self._pieces:
-            self._check()
-            place = self._next()
-            if place is None:
-                sleep(0)  # the piece that is waited for takes a millisecond or two: no time to sleep
-                continue
-            try:
-                self._piece(place, self._done[place])
-            except BaseException:
-                self._pieces = 0  # nobody waits for it
-                raise
-            self._done[place] += 1
-            self._free[place] = True
-
     def _next(self) -> int | None:
-        """Return and occupy the first tool that has a piece to work on."""
+        """Return and occupy the last tool that has a piece to work on: what was just done is still near."""
         with self._lock:
-            for place, done in enumerate(self._done):
+            for place in reversed(range(len(self._runs))):
                 given = self._done[place - 1] if place else self._pieces
-                if self._free[place] and done < given:
+                if self._free[place] and self._done[place] < given:
                     self._free[place] = False
                     return place
             return None
+
+
+def side_by_side(pipelines: Sequence[Pipeline], executor: Executor | None = None) -> None:
+    """Run several banks through their tools. Where workers are given, each begins with a bank of its own, whose pieces stay near its processor, and then takes
+    what is left of the others.
+
+    Where one fails, the others begin nothing more, and its exception is raised.
+    """
+
+    numbers = count()
+
+    def work() -> None:
+        mine = next(numbers) % max(len(pipelines), 1)
+        order = [*pipelines[mine:], *pipelines[:mine]]
+        try:
+            while waiting := [each for each in order if not each.finished]:
+                if not any(each.go_on() for each in waiting):
+                    sleep(0)  # the piece that is waited for takes a millisecond or two: no time to sleep
+        except BaseException:
+            for each in pipelines:
+                each.give_up()
+            raise
+
+    most = sum(each.tools for each in pipelines) - 1
+    together(work, executor if most > 0 else None, most)

@@ -7,6 +7,7 @@ twice; what a tool looks ahead, those before it are ahead.
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from functools import partial
 from math import ceil
 
 import numpy as np
@@ -20,7 +21,7 @@ from arkund.core.render import graph
 from arkund.core.render.banks import Bank
 from arkund.core.render.graph import KIT, Feeds, Rig
 from arkund.core.render.keys import Keys
-from arkund.core.render.pipeline import Pipeline
+from arkund.core.render.pipeline import Pipeline, side_by_side
 from arkund.core.render.source import Recordings, Sources
 from arkund.core.render.timeline import Timeline
 from arkund.core.rig.tails import rings_s
@@ -124,9 +125,10 @@ class Stream:
         if before is not None:
             before.result()
         for ways in self._generations:
-            shared(lambda way: way.go_on(start, stop), ways, executor)
-        sums = shared(lambda each: each.over(start, stop), self._sums, executor)
-        return Block([way.audio[: stop - start] for way in self._mics] + sums)
+            shared(lambda piece: piece(), [piece for way in ways for piece in way.taking(start, stop)], executor)
+            side_by_side(shared(lambda way: way.pipeline(), ways, executor), executor)
+        shared(lambda piece: piece(), [piece for each in self._sums for piece in each.adding(start, stop)], executor)
+        return Block([way.audio[: stop - start] for way in self._mics] + [each.audio for each in self._sums])
 
 
 class _Gains:
@@ -164,8 +166,10 @@ class _Gains:
                 self._mix(some * comes, into, piece)
 
     def _mix(self, audio: np.ndarray, part: int, out: np.ndarray) -> None:
-        mix, gains = _mixing.BANKS[self.width].mix_down, self._gains[part]
-        mix(audio.reshape(-1), audio.shape[1], gains.shape[0], gains.reshape(-1), out.reshape(-1))
+        used = np.flatnonzero(self._gains[part].any(axis=1))
+        if used.size:
+            gains = self._gains[part][used].reshape(-1)
+            _mixing.BANKS[self.width].mix_down(audio.reshape(-1), audio.shape[1], used, gains, out.reshape(-1))
 
 
 def _gains_of(several: list[Feeds], width: int, ways: list["_Way"], timeline: Timeline, sides: int = 2) -> list[_Gains]:
@@ -195,31 +199,28 @@ class _Way:
         self.gains = _gains_of(feeds, self.bank.width, before, rig.timeline, self.channels)
         self.keys = [_Key(place, strips, self, before, keys) for place in range(len(self.bank.runs))]
         self.needs = [gains.way for gains in self.gains] + [way for key in self.keys for way in key.needs]
-        self.ahead = self.start = 0
+        self.ahead = self.start = self._kept = 0
         self.audio: np.ndarray | None = None
 
-    def go_on(self, start: int, stop: int) -> None:
-        """Render on: what was done and is still needed is kept in front of what comes."""
-        end = stop + self.ahead + self.bank.ahead
-        kept = self.ahead + self.bank.ahead if self.audio is not None else 0
+    def taking(self, start: int, stop: int) -> list[Callable[[], None]]:
+        """Go on, and return what fills in what comes in: what was done and is still needed is kept in front of it."""
+        end, reach = stop + self.ahead + self.bank.ahead, self.ahead + self.bank.ahead
+        self._kept = reach if self.audio is not None else 0
         audio = fresh(end - start, self.bank.width)
-        audio[:kept] = self.audio[self.audio.shape[0] - kept :] if kept else 0.0
-        self._take(audio[kept:], start + kept, end)
+        audio[: self._kept] = self.audio[self.audio.shape[0] - self._kept :] if self._kept else 0.0
         self.audio, self.start = audio, start
-        begins = [max(kept - behind, 0) for behind in self.bank.behind]
-        heard = [key.over(start, end, self.bank.width) for key in self.keys]
-        Pipeline(self.bank, audio, begins, _go, keys=heard).run()
-
-    def _take(self, audio: np.ndarray, start: int, end: int) -> None:
-        """Fill a bank with what comes in."""
+        first, come = start + self._kept, audio[self._kept :]
         if self._mics[0]:
-            fill(audio, [self._sources.read(mic, start, end) for mic in self._mics])
-            return
-        for first in range(0, audio.shape[0], SUMMED):
-            part = audio[first : first + SUMMED]
-            part.fill(0.0)
-            for gains in self.gains:
-                gains.add(start + first, part)
+            return [lambda: fill(come, [self._sources.read(mic, first, end) for mic in self._mics])]
+        return [
+            partial(_add_up, self.gains, first + at, come[at : at + SUMMED]) for at in range(0, come.shape[0], SUMMED)
+        ]
+
+    def pipeline(self) -> Pipeline:
+        """Return the tools' work on what was taken in."""
+        begins = [max(self._kept - behind, 0) for behind in self.bank.behind]
+        heard = [key.over(self.start, self.start + self.audio.shape[0], self.bank.width) for key in self.keys]
+        return Pipeline(self.bank, self.audio, begins, _go, keys=heard)
 
 
 class _Key:
@@ -260,18 +261,24 @@ def _go() -> None:
 
 
 class _Sum:
-    """Outputs side by side."""
+    """Outputs side by side: the sums from one sample to another, in ``audio`` once all pieces of ``adding`` were called."""
 
     def __init__(self, several: list[Feeds], width: int, ways: list[_Way], timeline: Timeline) -> None:
         self.lanes, self.width = 2 * len(several), width
         self._gains = _gains_of(several, width, ways, timeline)
+        self.audio = fresh(0, width)
 
-    def over(self, start: int, stop: int) -> np.ndarray:
-        """Return the sums from one sample to another."""
-        out = fresh(stop - start, self.width)
-        for first in range(0, out.shape[0], SUMMED):
-            part = out[first : first + SUMMED]
-            part.fill(0.0)
-            for gains in self._gains:
-                gains.add(start + first, part)
-        return out
+    def adding(self, start: int, stop: int) -> list[Callable[[], None]]:
+        """Go on, and return what adds up piece by piece."""
+        self.audio = fresh(stop - start, self.width)
+        return [
+            partial(_add_up, self._gains, start + at, self.audio[at : at + SUMMED])
+            for at in range(0, stop - start, SUMMED)
+        ]
+
+
+def _add_up(several: list[_Gains], start: int, out: np.ndarray) -> None:
+    """Write what banks give to a sum, from a sample on."""
+    out.fill(0.0)
+    for gains in several:
+        gains.add(start, out)

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from arkund.core.dsp.bank import Filters, interleaved
+from arkund.core.dsp.bank import Filters
 from arkund.core.dsp.filters import HIGHEST_HZ, LOWEST_HZ, Biquad, band
 from arkund.core.dsp.reach import Reach, of_cascades, of_follower
 from arkund.core.settings import number
@@ -144,25 +144,27 @@ class Room:
         self._state = np.zeros(2 * LINES, np.float32)
         scale = space.size_m / 10.0
         wanted = [
-            min(max(round(ms_to_samples(ms * scale**0.5, sample_rate_hz)), 8), LONGEST_DIFFUSER) for ms in DIFFUSERS_MS
+            min(max(round(ms_to_samples(ms * scale**0.5, sample_rate_hz)), LINES), LONGEST_DIFFUSER)
+            for ms in DIFFUSERS_MS
         ]
         self._diffusers = [[(np.zeros(length + 23 * side, np.float32), 0) for length in wanted] for side in range(2)]
         self._amount = np.float32(MOST_DIFFUSION * space.density)
-        self._waiting = [np.zeros(round(ms_to_samples(space.pre_delay_ms, sample_rate_hz)), np.float32)] * 2
+        self.pre_delay = round(ms_to_samples(space.pre_delay_ms, sample_rate_hz))
+        self._waiting = [(np.zeros(self.pre_delay, np.float32), 0) for _ in range(2)]
+        self._share = np.float32(1.0) - np.float32(space.share), np.float32(space.share)
 
-    def push(self, sides: np.ndarray) -> np.ndarray:
-        """Take audio [float32, shape=(samples, channels)] and return the room [same shape]."""
-        count, both = sides.shape[0], []
+    def run(self, given: np.ndarray, bank: np.ndarray, lane: int) -> None:
+        """Put a strip of ``given`` into the room, and its share of it into a bank [both float32, shape=(samples, width)], from a lane on."""
+        flat, lanes, both = given.reshape(-1), given.shape[1], []
         for side, row in enumerate(self._diffusers):
-            waiting = np.concatenate([self._waiting[side], sides[:, side if self._channels == 2 else 0]])
-            one, self._waiting[side] = waiting[:count], waiting[count:].copy()
+            one, (waiting, at) = np.empty(given.shape[0], np.float32), self._waiting[side]
+            mine = lane + (side if self._channels == 2 else 0)
+            self._waiting[side] = (waiting, _space.delayed(flat, lanes, mine, waiting, at, one))
             for k, (line, at) in enumerate(row):
-                row[k] = (line, _space.diffused(one, line, at, line.size, self._amount))
+                row[k] = (line, _space.diffused(one, line, at, self._amount))
             both.append(one)
-        into = interleaved(both)
-        out = np.empty_like(into)
-        _space.network(into.reshape(-1), self._lines, self._places, self._params, self._state, out.reshape(-1))
-        return out[:, : self._channels]
+        network = *both, self._lines, self._places, self._params, self._state
+        _space.network(*network, bank.reshape(-1), lanes, lane, self._channels, *self._share)
 
 
 class Run:
@@ -174,23 +176,19 @@ class Run:
         self._channels = 2 if linked else 1
         self._cuts = Filters([_cuts(each, sample_rate_hz) if each else () for each in tools], width)
         self._mine = [
-            (lane, np.float32(each.share), Room(each, sample_rate_hz, self._channels))
+            (lane, Room(each, sample_rate_hz, self._channels))
             for lane, each in list(enumerate(tools))[:: self._channels]
             if each is not None
         ]
 
     def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
         """Put the first ``count`` rows of a bank [float32, shape=(samples, width)] into their rooms, in place."""
-        given = bank[:count]
+        mine = given = bank[:count]
         if self._cuts.depth:
-            given = given.copy()
+            given = mine.copy()
             self._cuts.run(given)
-        for lane, share, room in self._mine:
-            mine = slice(lane, lane + self._channels)
-            made = room.push(given[:, mine])
-            if share < 1.0:
-                made = share * made + (np.float32(1.0) - share) * bank[:count, mine]
-            bank[:count, mine] = made
+        for lane, room in self._mine:
+            room.run(given, mine, lane)
 
 
 def oracle(x: np.ndarray, space: Space, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
@@ -204,8 +202,7 @@ def oracle(x: np.ndarray, space: Space, sample_rate_hz: int, key: np.ndarray | N
     take_left, take_right, give, _, gain, low_by, low_pole, high_by, high_pole = room._params.astype(float).reshape(
         9, LINES
     )
-    pre = room._waiting[0].size
-    given = np.concatenate([np.zeros(pre), filtered(x, _cuts(space, rate))])[: x.size]
+    given = np.concatenate([np.zeros(room.pre_delay), filtered(x, _cuts(space, rate))])[: x.size]
     into = [given.copy(), given.copy()]
     for side, row in enumerate(room._diffusers):
         for line, _ in row:
