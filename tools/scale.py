@@ -99,7 +99,10 @@ def main() -> None:
         command = [sys.executable, "-m", "tools.scale", *map(str, (mics, minutes, rate, full))]
         row = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
         each = row["s"] / mics / minutes
-        print(f"{mics:4}  {minutes:7}  {rate:5}  {'full' if full else '':4} {row['s']:8.1f}  {each:21.3f}  {row['peak_mb']:8}", flush=True)
+        print(
+            f"{mics:4}  {minutes:7}  {rate:5}  {'full' if full else '':4} {row['s']:8.1f}  {each:21.3f}  {row['peak_mb']:8}",
+            flush=True,
+        )
 
 
 if __name__ == "__main__":
