@@ -21,14 +21,18 @@ def tool_of(kind: str, rng: np.random.Generator, key: str = "") -> Tool:
     if kind == "tone":
         return Tone(on=on, bands=tuple(drawn_band(rng) for _ in range(int(rng.integers(0, 4)))))
     cls = settings_of(kind)
+    if kind == "regions":
+        edges = np.cumsum(rng.integers(200, 60_000, 24)).reshape(-1, 2)
+        return drawn(cls, rng, on=on, spans=tuple(map(tuple, edges.tolist())))
     more = {"key": drawn(Key, rng, of=key)} if "key" in cls.__dataclass_fields__ else {}
     return drawn(cls, rng, on=on, **more)
 
 
-def row_of(rng: np.random.Generator, most: int, keys: tuple[str, ...] = ()) -> tuple[Tool, ...]:
-    """Return a row of tools of any kinds in any order; keys : what some of them listen to."""
+def row_of(rng: np.random.Generator, most: int, keys: tuple[str, ...] = (), mono: bool = False) -> tuple[Tool, ...]:
+    """Return a row of tools of any kinds in any order; keys : what some of them listen to; mono : of a mic, which may be cut by hits."""
+    kinds = [each for each in KINDS if mono or not settings_of(each).drawn]
     out: list[Tool] = []
-    for kind in rng.choice(KINDS, int(rng.integers(0, most + 1))):
+    for kind in rng.choice(kinds, int(rng.integers(0, most + 1))):
         key = str(rng.choice(keys)) if keys and rng.random() < 0.4 else ""
         tool = tool_of(str(kind), rng, key)
         out.append(tool.replace(id=free_id(tool.kind, {each.id for each in out})))
@@ -56,7 +60,7 @@ def random_rig(plan: Plan, seed: int, rate: int = 48_000, most: int = 4) -> Plan
             mic,
             trim_db=u(-12, 12),
             line_up=drawn(LineUp, rng, inverted=bool(rng.random() < 0.3)),
-            tools=row_of(rng, most, sources),
+            tools=row_of(rng, most, sources, mono=True),
             level_db=u(-60, 12),
             pan=u(-1, 1),
             sends=sends_of(rng, 3),

@@ -1,60 +1,90 @@
-"""A gate's first threshold: between the softest own and the loudest foreign hit, with the margin said."""
+"""What is done about the bleed in a mic: a gate where a threshold can tell, a cut by hits where only the other mics can, or nothing."""
 
+from typing import Any
+
+from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
+from arkund.core.clean.ring import Ringing
+from arkund.core.clean.settings import down_db
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows
 from arkund.core.tools.gate import Gate
+from arkund.core.tools.regions import Regions
 from arkund.core.tools.tool import Key
 
 SAFE_MARGIN_DB = 6.0
 THRESHOLD_SHARE = 0.5  # where between the loudest other (0) and the softest own hit (1)
+WELL_FOUND = ("kick",)  # whose hits are hardly ever missed; a missed ghost of a snare would be turned down
 
 
 def start_settings(mic) -> Gate:
     """Return where a gate for this mic usually starts: key band, hold, release and range by piece and role."""
     base = Gate(on=True, hysteresis_db=4.0, attack_ms=0.1, lookahead_ms=1.5)
     if is_tom(mic.piece):
-        return base.replace(hold_ms=120.0, release_ms=220.0, range_db=20.0, key=Key(low_hz=70.0, high_hz=4000.0))
+        return base.replace(hold_ms=120.0, release_ms=220.0, range_db=24.0, key=Key(low_hz=70.0, high_hz=4000.0))
     if mic.piece == "kick":
-        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=16.0, key=Key(high_hz=6000.0))
+        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=14.0, key=Key(high_hz=6000.0))
     if mic.role == "bottom":
         return base.replace(hold_ms=60.0, release_ms=120.0, range_db=10.0, key=Key(low_hz=2500.0))
     return base.replace(hold_ms=50.0, release_ms=140.0, range_db=12.0, key=Key(low_hz=120.0, high_hz=9000.0))
 
 
-def wants_gate(mic) -> bool:
-    """Say whether a gate is tried on this mic at first choice: shells yes; cymbals, overheads and rooms live from the kit."""
+def is_cleaned(mic) -> bool:
+    """Say whether a mic is looked at at first choice: shells yes; cymbals, overheads and rooms live from the kit."""
     return mic.piece in ("kick", "snare") or is_tom(mic.piece)
 
 
-def propose(mic, start: Gate, measured: Separation) -> Finding | None:
-    """Return the gate for one mic, or the advice to leave it where a threshold cannot tell."""
-    if not measured.own_db:
-        return None
+def gate_for(start: Gate, measured: Separation, look: str, mic) -> Gate:
+    """Return a gate with its threshold between the loudest of others and the softest own hit, at most 14 dB below that one."""
     low, high = measured.loudest_other_db, measured.softest_own_db
-    margin = measured.margin_db
+    threshold = max(low + THRESHOLD_SHARE * measured.margin_db, high - 14.0)
+    return start.replace(
+        on=True,
+        threshold_db=round(min(max(threshold, -90.0), 0.0), 1),
+        range_db=down_db(look, mic.piece, mic.role) or start.range_db,
+    )
+
+
+def regions_for(mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int) -> Regions:
+    """Return the cut by hits: what stands in the mic's row, with new regions, or the usual one."""
+    start = mic.first("regions") or Regions(down_db=down_db(look, mic.piece, mic.role) or Regions().down_db)
+    return start.replace(on=True, spans=cutting.spans(times_s, ringing, start, sample_rate_hz))
+
+
+def change(mic, way: str, gate: Gate, cut: Regions) -> dict[str, Any]:
+    """Return the changes by which a mic is cleaned in one of the WAYS: what does the other work is switched off."""
+    place = f"mics.{mic.id}"
+    tools = {"gate": (gate,), "cut": (cut,), "leave": ()}[way]
+    done = {tool.kind for tool in tools}
+    off = [mine.replace(on=False) for kind in ("gate", "regions") if kind not in done and (mine := mic.first(kind))]
+    return rows.put_all(place, mic, *tools, *off) if tools or off else {}
+
+
+def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str) -> Finding | None:
+    """Return what is best done about the bleed in one mic; None where nothing is played on its drum, and where nothing is to be done.
+
+    gate, cut : each as it would be set
+    """
+    down = down_db(look, mic.piece, mic.role)
+    if not measured.own_db or not down:
+        return None
+    low, high, margin = measured.loudest_other_db, measured.softest_own_db, measured.margin_db
     evidence = (
         f"Softest own hit {high:.1f} dBFS, loudest bleed {low:.1f} dBFS in the key"
         f" ({len(measured.own_db)} own hits): margin {margin:.1f} dB."
     )
-    if margin < SAFE_MARGIN_DB:
-        return Finding(
-            "clean",
-            f"clean:thin:{mic.id}",
-            mic.id,
-            f"{mic.name}: a threshold cannot tell",
-            evidence + " A gate would lose soft hits or open for others; left open.",
-            first_choice=False,
+    if margin >= SAFE_MARGIN_DB:
+        title = f"{mic.name}: gate at {gate.threshold_db:.1f} dB, down {gate.range_db:.0f} dB"
+        evidence += f" Safe by {high - gate.threshold_db:.1f} dB above and {gate.threshold_db - low:.1f} dB below."
+        return Finding("clean", f"clean:gate:{mic.id}", mic.id, title, evidence, change(mic, "gate", gate, cut))
+    sure = is_tom(mic.piece) or mic.piece in WELL_FOUND
+    title = f"{mic.name}: cut by hits, {len(cut.spans)} regions, down {cut.down_db:.0f} dB between"
+    evidence += " A threshold cannot tell them apart; what the other mics hear can: each region goes from a hit to the end of its ring."
+    if not sure:
+        evidence += (
+            " Softly played ghosts that were not found would be turned down with the bleed, so this waits for your ear."
         )
-    threshold = round(low + THRESHOLD_SHARE * margin, 1)
-    threshold = min(max(threshold, high - 14.0), 0.0)
-    gate = start.replace(threshold_db=round(max(threshold, -90.0), 1))
     return Finding(
-        "clean",
-        f"clean:gate:{mic.id}",
-        mic.id,
-        f"{mic.name}: gate at {gate.threshold_db:.1f} dB, down {gate.range_db:.0f} dB",
-        evidence + f" Safe by {high - gate.threshold_db:.1f} dB above and {gate.threshold_db - low:.1f} dB below.",
-        rows.put(f"mics.{mic.id}", mic, gate),
+        "clean", f"clean:cut:{mic.id}", mic.id, title, evidence, change(mic, "cut", gate, cut), first_choice=sure
     )

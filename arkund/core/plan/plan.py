@@ -5,6 +5,7 @@ A Plan is plain data. ``render(plan, recordings, span)`` is a pure function of i
 
 from dataclasses import dataclass
 
+from arkund.core.clean.settings import Cleaning
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES, ROLES
 from arkund.core.level.settings import Window
@@ -190,6 +191,7 @@ class Plan(Settings):
     mics: tuple[MicPlan, ...] = ()
     alignment: LineUpSettings = LineUpSettings()  # noqa: RUF009
     window: Window = Window()  # noqa: RUF009
+    cleaning: Cleaning = Cleaning()  # noqa: RUF009
     tempo: Tempo = Tempo()
     sections: tuple[Section, ...] = ()
     joins: tuple[Join, ...] = ()

@@ -21,6 +21,7 @@ def template_of(plan: Plan) -> dict[str, Any]:
     """Return a Plan's settings by kind of mic, and those that all mics share, as plain data. Of several mics of a kind the first counts."""
     mics: dict[str, Any] = {}
     for mic in plan.mics:
+        mic = mic.replace(tools=tuple(tool.bare() for tool in mic.tools))
         mine = mic.to_json() | {"sends": [send.to_json() for send in mic.sends]}
         mics.setdefault(key_of(mic), {part: mine[part] for part in MIC_PARTS} | {"group": mic.group})
     return {"schema": SCHEMA, "mics": mics} | {name: change.get(plan, name) for name in SHARED}

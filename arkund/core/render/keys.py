@@ -9,7 +9,7 @@ from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.render.source import Recordings, Sources, edits_key, source_settings
 from arkund.core.timing.process import moved_sample
-from arkund.core.tools.tool import Key
+from arkund.core.tools.tool import Key, Tool, module_of
 from arkund.core.units import db_to_gain, ms_to_samples
 
 
@@ -40,6 +40,27 @@ class Keys:
                 part = out[max(begin, 0) : begin + length]
                 np.maximum(part, np.float32(gain), out=part)
         return out
+
+    def drawn(self, mic: MicPlan, tool: Tool, start: int, stop: int) -> np.ndarray:
+        """Return a span of what is drawn over the song for a mic's tool, float32 [shape=(samples,)]."""
+        alone = tuple(cut for cut in self._plan.lone_cuts if cut.piece == mic.piece and is_close(mic.role))
+        later = round(ms_to_samples(mic.line_up.delay_ms, self._rate))
+        spans = _in_song(tool.spans, 1.0 + mic.clock_ppm * 1e-6, alone, self._plan.cuts, later)
+        return module_of(tool.kind).gains(tool, spans, start, stop, self._rate)
+
+
+@functools.lru_cache(maxsize=64)
+def _in_song(
+    spans: tuple[tuple[int, int], ...], speed: float, alone: Sequence, cuts: Sequence, later: int
+) -> np.ndarray:
+    """Return where places of a mic's recording are in the song, int64 [shape=(spans, 2)]: as its sound is moved."""
+    at = np.round(np.array(spans, float).reshape(-1, 2) / speed).astype(np.int64)
+    for some in (alone, cuts):
+        if some:
+            begins, shifts = (np.array([getattr(cut, name) for cut in some], np.int64) for name in ("at", "shift"))
+            number = np.searchsorted(begins, at, side="right")
+            at = at + np.concatenate([[0], shifts])[number]
+    return at + later
 
 
 def mics_of(plan: Plan, of: str) -> list[MicPlan]:

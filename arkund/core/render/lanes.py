@@ -189,8 +189,10 @@ class Lanes:
                 self._cache.put(lane.key(lane.number), *row.window, row.audio)
 
     def key_of(self, lane: Lane, number: int) -> list[np.ndarray] | None:
-        """Return what the detector of a lane's tool hears elsewhere while it runs, a row for each channel; None where it hears the lane itself."""
+        """Return what a lane's tool reads beside it while it runs, a row for each channel: what its detector hears elsewhere, or what is drawn."""
         tool, window = lane.strip.tools[number], lane.window(number)
+        if tool.drawn:
+            return [self._keys.drawn(lane.strip.mic, tool, *window)]
         if not tool.listens_to:
             return None
         if not tool.listens_to.startswith("group:"):

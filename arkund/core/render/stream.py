@@ -231,11 +231,12 @@ class _Key:
         mine = [
             s.tools[at.index(place)] if place in at else None for s, at in zip(strips, way.bank.places, strict=True)
         ]
-        self._lanes = [(k, tool.key) for k, tool in enumerate(mine) if tool and tool.listens_to]
+        self._lanes = [(k, tool) for k, tool in enumerate(mine) if tool and tool.keyed]
+        self._mics = [strip.mic for strip in strips]
         self._groups = {
-            key.of: next(each for each in before if key.of in each.names)
-            for _, key in self._lanes
-            if key.of.startswith("group:")
+            tool.listens_to: next(each for each in before if tool.listens_to in each.names)
+            for _, tool in self._lanes
+            if (tool.listens_to or "").startswith("group:")
         }
         self.needs = list(self._groups.values())
 
@@ -244,13 +245,16 @@ class _Key:
         if not self._lanes:
             return None
         out = np.zeros((end - start, width), np.float32)
-        for k, key in self._lanes:
+        for k, tool in self._lanes:
             lanes = out[:, k * self._channels : (k + 1) * self._channels]
-            way = self._groups.get(key.of)
+            way = self._groups.get(tool.listens_to)
             if way is None:
-                lanes[:] = self._keys.read(key, start, end)[:, None]
+                read = (
+                    partial(self._keys.drawn, self._mics[k], tool) if tool.drawn else partial(self._keys.read, tool.key)
+                )
+                lanes[:] = read(start, end)[:, None]
                 continue
-            first = way.names.index(key.of) * 2
+            first = way.names.index(tool.listens_to) * 2
             sides = way.audio[start - way.start : end - way.start, first : first + 2]
             lanes[:] = sides if self._channels == 2 else np.float32(0.5) * (sides[:, :1] + sides[:, 1:])
         return out

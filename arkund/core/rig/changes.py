@@ -50,8 +50,13 @@ def copy_tool(plan: Plan, strip: str, tool_id: str, others: Sequence[str]) -> Ch
     tool = mine.strip.tools[rows.place_of(mine.strip.tools, tool_id)]
     values: dict[str, Any] = {}
     for other in to:
-        values |= rows.put(other.place, other.strip, tool)
+        values |= rows.put(other.place, other.strip, tool if _same_drum(mine.strip, other.strip) else tool.bare())
     return Change(f"{mine.words}: {tool_id} copied to {', '.join(other.words for other in to)}", values)
+
+
+def _same_drum(one, other) -> bool:
+    """Say whether two strips are mics of the same drum, at which the same places mean the same."""
+    return getattr(one, "piece", "") == getattr(other, "piece", "") != ""
 
 
 def set_key(plan: Plan, strip: str, tool_id: str, of: str) -> Change:

@@ -31,6 +31,15 @@ def check(mics: Sequence, groups: Sequence[Group], paths: Sequence[Path], kit: K
         for send in strip.sends:
             if send.id not in known_paths:
                 _missing(f"{where}.sends", "path", send.id, known_paths)
+    for where, strip in (
+        *((f"{kind}.{s.id}", s) for kind, some in (("groups", groups), ("paths", paths)) for s in some),
+        ("kit", kit),
+    ):
+        for tool in strip.tools:
+            if tool.drawn:
+                raise SettingsError(
+                    f"{where}.tools.{tool.id}: {tool.kind} belong to a mic, whose own hits they follow."
+                )
     keyed = list(_keys(mics, groups, paths, kit))
     for where, of in keyed:
         _check_key(where, of, mics, known_groups, struck)

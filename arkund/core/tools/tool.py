@@ -1,15 +1,15 @@
 """What all tools have in common: an id in their row, on or off, and a kind by which stored settings find their module."""
 
 import importlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from types import ModuleType
-from typing import Any, Self
+from typing import Any, ClassVar, Self
 
 from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, choice, number, text
 
 # In the order of the work, which is the first place of a new tool in a row. Modules are imported when they are first asked for: a list of sessions needs none.
-KINDS = ("gate", "tone", "shaper", "compressor", "grit", "space", "limiter")
+KINDS = ("regions", "gate", "tone", "shaper", "compressor", "grit", "space", "limiter")
 MOST_TOOLS = 64  # in one row
 TOOL_ID = r"[a-z][-a-z0-9]*"
 
@@ -56,6 +56,9 @@ class Tool(Settings):
     where it has a detector that may hear something else, a ``key``.
     """
 
+    drawn: ClassVar[bool] = False  # what it does is drawn over the song beforehand: see ``regions``
+    of_the_song: ClassVar[tuple[str, ...]] = ()  # settings that mean nothing in another song or mic
+
     kind: str = field(default="")
     id: str = text("", longest=40, pattern=TOOL_ID)  # by itself that of its kind
     on: bool = False
@@ -69,6 +72,16 @@ class Tool(Settings):
     def listens_to(self) -> str | None:
         """What its detector hears: "" = the strip itself, or as in ``Key.of``; None where it has none that may hear something else."""
         return self.key.of if hasattr(self, "key") else None
+
+    @property
+    def keyed(self) -> bool:
+        """Whether something is read beside the strip itself: what its detector hears elsewhere, or what is drawn for it."""
+        return self.drawn or bool(self.listens_to)
+
+    def bare(self) -> "Tool":
+        """Return it without what belongs to one mic of one song."""
+        plain = {each.name: each.default for each in fields(self) if each.name in self.of_the_song}
+        return self.replace(**plain) if plain else self
 
     def rings_s(self) -> float:
         """Return how long it goes on when nothing comes in any more; most hardly do."""

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from arkund.core.blend.propose import propose_headroom, propose_mix
 from arkund.core.blend.propose import propose_kit as propose_over_kit
+from arkund.core.clean.propose import is_cleaned
 from arkund.core.clean.propose import propose as propose_clean
-from arkund.core.clean.propose import start_settings, wants_gate
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 from arkund.core.level.measure import sticking_out
@@ -129,10 +129,11 @@ def _timing(m: Measure) -> list[Finding]:
 
 
 def _clean(m: Measure) -> list[Finding]:
+    look = m.plan.cleaning.look
     found = [
-        propose_clean(mic, start_settings(mic), m.separation(mic))
+        propose_clean(mic, *m.cleaners(mic), m.separation(mic), look)
         for mic in m.shells()
-        if wants_gate(mic) and m.hits.get(mic.piece)
+        if is_cleaned(mic) and m.hits.get(mic.piece)
     ]
     return [f for f in found if f is not None]
 

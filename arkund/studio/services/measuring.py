@@ -12,7 +12,9 @@ import numpy as np
 from arkund.core.blend.measure import reduction, threshold_for
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
 from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.propose import start_settings
+from arkund.core.clean.outcome import Outcome, outcome
+from arkund.core.clean.propose import gate_for, regions_for, start_settings
+from arkund.core.clean.ring import Ringing, ringing
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
@@ -25,7 +27,7 @@ from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import Envelope, Taken, average_envelope, hits_before, taken, threshold_for_hits
 from arkund.core.punch.propose import WANTED_REDUCTION_DB, first_settings
 from arkund.core.render.graph import build
-from arkund.core.render.source import Sources, edits_key, source_settings
+from arkund.core.render.source import Sources, edits_key, raw, source_settings
 from arkund.core.render.whole import recorded_peak_db
 from arkund.core.rig import places, rows
 from arkund.core.rig.hearing import audible
@@ -39,6 +41,8 @@ from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.core.tools.compressor import Compressor
+from arkund.core.tools.gate import Gate
+from arkund.core.tools.regions import Regions
 from arkund.core.tools.shaper import Shaper
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
@@ -48,6 +52,7 @@ from arkund.studio.services.rendering import rendered, row_of
 VERSION = 9  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
+CLEANERS = ("regions", "gate")
 NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later
 
 
@@ -266,6 +271,42 @@ class Measure:
         key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz]
         data = self._kept("clean", key, compute)
         return Separation(data["mic"], tuple(data["own_db"]), {p: tuple(v) for p, v in data["others_db"].items()})
+
+    def ringing(self, mic: MicPlan) -> Ringing:
+        """Return how a mic's drum rings in it, and until when each of its hits is heard, in the time of the recording."""
+
+        def compute() -> dict:
+            times = [h.time_s for h in self.hits.get(mic.piece, [])]
+            read = raw(self.plan, self.recordings, mic.id)
+            return dataclasses.asdict(ringing(read, self.recordings.length(self.plan.take), times, self.rate))
+
+        data = self._kept("ringing", [mic.id, mic.piece], compute)
+        return Ringing(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
+
+    def cleaners(self, mic: MicPlan) -> tuple[Gate, Regions]:
+        """Return a gate and a cut by hits for a mic, each as it would be set."""
+        look, times = self.plan.cleaning.look, [h.time_s for h in self.hits.get(mic.piece, [])]
+        gate = gate_for(start_settings(mic), self.separation(mic), look, mic)
+        return gate, regions_for(mic, self.ringing(mic), times, look, self.rate)
+
+    def cleaned(self, mic: MicPlan) -> Outcome | None:
+        """Return what a mic's gate and regions do to own and others' hits over the whole song; None where none is on."""
+        tools = tuple(tool for tool in mic.tools if tool.kind in CLEANERS and tool.on)
+        if not tools:
+            return None
+
+        def compute() -> dict:
+            span = (0, self.recordings.length(self.plan.take))
+            before, after = (self._processed(mic.replace(tools=row), span)(*span) for row in ((), tools))
+            later_s = mic.line_up.delay_ms / 1000.0
+            heard = {
+                piece: [dataclasses.replace(h, time_s=h.time_s + later_s) for h in mine]
+                for piece, mine in self.heard_hits.items()
+            }
+            return dataclasses.asdict(outcome(before, after, heard.pop(mic.piece, []), heard, self.rate))
+
+        depends = [self._source_depends(mic), [tool.to_json() for tool in tools]]
+        return Outcome(**self._kept("cleaned", depends, compute))
 
     def tone(self, mic: MicPlan) -> ToneMeasure:
         """Return a mic's spectra during own hits, between and during others' hits."""

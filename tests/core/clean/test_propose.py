@@ -1,13 +1,26 @@
-"""Own hits against others' hits in a mic, and the gate that follows."""
+"""Own hits against others' hits in a mic, and what is done about the bleed."""
 
 import numpy as np
+import pytest
 
 from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.propose import propose, start_settings, wants_gate
-from arkund.core.plan.plan import MicPlan
+from arkund.core.clean.propose import change, gate_for, is_cleaned, propose, regions_for, start_settings
+from arkund.core.clean.ring import Ringing
+from arkund.core.plan import change as changes
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.tools.gate import Gate
+from arkund.core.tools.regions import Regions
 
 RATE = 48_000
+TOM = MicPlan(id="t", name="T", piece="tom1", role="close")
+WIDE = Separation("t", (-10.0, -12.0, -11.0), {"snare": (-30.0, -32.0)})
+THIN = Separation("t", (-10.0, -34.0), {"kick": (-28.0,)})
+RINGS = Ringing((0.0,), -60.0, (-10.0, -12.0), (1.4, 3.5))
+
+
+def proposed(mic: MicPlan, measured: Separation, look: str = "some life"):
+    gate = gate_for(start_settings(mic), measured, look, mic)
+    return propose(mic, gate, regions_for(mic, RINGS, (1.0, 3.0), look, RATE), measured, look)
 
 
 class TestSeparation:
@@ -21,23 +34,59 @@ class TestSeparation:
         assert np.median(found.own_db) > np.median(found.others_db["snare"]) + 6.0
         assert "tom1" not in found.others_db
 
+
+class TestPropose:
+    """A gate, a cut by hits, or nothing."""
+
     def test_wide_margin_gets_a_gate_between(self):
         """The threshold lies between the two, and both distances are said."""
-        mic = MicPlan(id="t", name="T", piece="tom1", role="close")
-        found = Separation("t", (-10.0, -12.0, -11.0), {"snare": (-30.0, -32.0)})
-        note = propose(mic, start_settings(mic), found)
+        note = proposed(TOM, WIDE)
         threshold = note.changes["mics.t.tools"][0]["threshold_db"]
-        assert found.loudest_other_db < threshold < found.softest_own_db
-        assert f"{found.margin_db:.1f} dB" in note.evidence
+        assert WIDE.loudest_other_db < threshold < WIDE.softest_own_db
+        assert f"{WIDE.margin_db:.1f} dB" in note.evidence
 
-    def test_thin_margin_is_said(self):
-        """Where a threshold cannot tell, none is proposed."""
-        mic = MicPlan(id="s", name="S", piece="snare", role="top")
-        note = propose(mic, start_settings(mic), Separation("s", (-10.0, -34.0), {"kick": (-28.0,)}))
-        assert note.changes == {}
-        assert "cannot tell" in note.title
+    def test_thin_margin_is_cut_by_hits(self):
+        """Where a threshold cannot tell, what the other mics know does: from each hit to the end of its ring."""
+        note = proposed(TOM, THIN)
+        tool = note.changes["mics.t.tools"][0]
+        assert tool["kind"] == "regions"
+        assert tool["spans"] == [[RATE, round(1.4 * RATE)], [3 * RATE, round(3.5 * RATE)]]
+        assert note.first_choice
+        assert "2 regions" in note.title
 
-    def test_cymbals_are_left_open(self):
-        """Overheads live from the whole kit."""
-        assert not wants_gate(MicPlan(id="o", name="o", piece="kit", role="overhead"))
-        assert propose(MicPlan(id="t", name="T", piece="tom1", role="close"), Gate(), Separation("t", (), {})) is None
+    def test_a_snare_waits_for_the_ear(self):
+        """Ghosts that nobody found would go down with the bleed."""
+        note = proposed(TOM.replace(piece="snare", role="top"), THIN)
+        assert note.changes
+        assert not note.first_choice
+
+    @pytest.mark.parametrize(("look", "down_db"), [("tight", 60.0), ("some life", 24.0)])
+    def test_the_look_says_how_far(self, look: str, down_db: float):
+        """Of both ways."""
+        assert proposed(TOM, THIN, look).changes["mics.t.tools"][0]["down_db"] == down_db
+        assert proposed(TOM, WIDE, look).changes["mics.t.tools"][0]["range_db"] == down_db
+
+    def test_open_leaves_all(self):
+        """Where the bleed is part of the sound, nothing is proposed."""
+        assert proposed(TOM, THIN, "open") is None
+        assert proposed(TOM, WIDE, "open") is None
+
+    def test_nothing_without_own_hits(self):
+        """A mic of a drum that is not played is not judged; overheads live from the whole kit."""
+        assert proposed(TOM, Separation("t", (), {"kick": (-20.0,)})) is None
+        assert not is_cleaned(MicPlan(id="o", name="o", piece="kit", role="overhead"))
+
+
+class TestWays:
+    """One or the other, not both."""
+
+    def test_one_switches_the_other_off(self):
+        """From a gate to a cut, and from there to neither; what was set stays for the way back."""
+        plan = Plan(mics=(TOM.replace(tools=(Gate(on=True, threshold_db=-31.0),)),))
+        cut = Regions(on=True, spans=((100, 900),))
+        plan = changes.put(plan, change(plan.mics[0], "cut", Gate(), cut))
+        assert [(t.kind, t.on) for t in plan.mics[0].tools] == [("regions", True), ("gate", False)]
+        plan = changes.put(plan, change(plan.mics[0], "leave", Gate(), cut))
+        assert [(t.kind, t.on) for t in plan.mics[0].tools] == [("regions", False), ("gate", False)]
+        assert plan.mics[0].first("gate").threshold_db == -31.0
+        assert plan.mics[0].first("regions").spans == ((100, 900),)

@@ -1,0 +1,97 @@
+"""How a drum rings in its own mic: how fast, down to which bleed, and so until when each of its hits is heard."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.units import gain_to_db
+
+Read = Callable[[int, int], np.ndarray]
+
+HOP_S = 0.005  # of the envelope, and of what each of its values is the RMS
+RISE_S = 0.025  # a hit's level is the largest within this of its start
+LOOK_S = 1.6  # a ring is followed for this long
+CLEAR_S = 0.8  # after an own hit, that what sounds no longer counts as its ring but as bleed
+DEEPEST_DB = 30.0  # below its own hit, a ring is not followed further
+OVER_BLEED_DB = 3.0
+SHORTEST_S = 0.06
+LEAST_HITS = 3  # to tell how a drum usually falls
+USUAL_FALL = 0.35  # of the hits fall faster than what is taken as usual: others' hits lift many of them
+PIECE_S = 30.0  # read at a time
+QUIETEST_DB = -120.0
+
+
+@dataclass(frozen=True, slots=True)
+class Ringing:
+    """A drum in its own mic.
+
+    fall_db : by how much it is usually down, every HOP_S from its hit on; bleed_db : the usual level in dBFS where it is not played; levels_db, ends_s : of
+    each hit, its level and when its ring is over
+    """
+
+    fall_db: tuple[float, ...]
+    bleed_db: float
+    levels_db: tuple[float, ...]
+    ends_s: tuple[float, ...]
+
+
+def ringing(read: Read, length: int, times_s: Sequence[float], sample_rate_hz: int) -> Ringing:
+    """Measure a mic; read(start, stop) gives its recording, times_s are those of its drum's hits, in order.
+
+    A ring is over where this hit's own level says so: it has usually fallen below the bleed, or by DEEPEST_DB, or it really has fallen into the bleed earlier.
+    What others play meanwhile does not prolong it.
+    """
+    env = envelope_db(read, length, sample_rate_hz)
+    at = np.clip(np.round(np.asarray(times_s, float) / HOP_S).astype(int), 0, max(env.size - 1, 0))
+    look, rise = round(LOOK_S / HOP_S), round(RISE_S / HOP_S)
+    padded = np.concatenate([env, np.full(look + 1, QUIETEST_DB)])
+    rows = padded[at[:, None] + np.arange(look)] if at.size else np.empty((0, look))
+    levels = rows[:, : rise + 1].max(axis=1) if at.size else np.empty(0)
+    played = np.zeros(padded.size, bool)
+    for first in at.tolist():
+        played[max(first - rise, 0) : first + round(CLEAR_S / HOP_S)] = True
+    elsewhere = env[~played[: env.size]]
+    bleed_db = float(np.median(elsewhere)) if elsewhere.size else QUIETEST_DB
+    fall = _usual_fall(rows - levels[:, None], at) if at.size else np.zeros(look)
+    ends = [_end(row, level, fall, bleed_db) * HOP_S for row, level in zip(rows, levels.tolist(), strict=True)]
+    return Ringing(
+        tuple(np.round(fall, 2).tolist()),
+        round(bleed_db, 1),
+        tuple(np.round(levels, 1).tolist()),
+        tuple(round(float(t) + end, 4) for t, end in zip(times_s, ends, strict=True)),
+    )
+
+
+def _usual_fall(rows: np.ndarray, at: np.ndarray) -> np.ndarray:
+    """Return how a drum's hits fall, in dB from 0 on: of each delay those whose next own hit has not come."""
+    look = rows.shape[1]
+    gaps = np.diff(at, append=at[-1] + look)
+    out = np.empty(look)
+    for k in range(look):
+        mine = rows[gaps > k + 2, k]
+        out[k] = np.quantile(mine, USUAL_FALL) if mine.size >= min(LEAST_HITS, rows.shape[0]) else np.nan
+    known = np.flatnonzero(~np.isnan(out))
+    out = np.interp(np.arange(look), known, out[known]) if known.size else np.zeros(look)
+    return np.minimum.accumulate(np.minimum(out, 0.0))
+
+
+def _end(row: np.ndarray, level_db: float, fall_db: np.ndarray, bleed_db: float) -> int:
+    """Return after how many hops a hit's ring is over."""
+    floor = max(bleed_db + OVER_BLEED_DB, level_db - DEEPEST_DB)
+    usual = np.flatnonzero(level_db + fall_db < floor)
+    really = np.flatnonzero(row < floor)
+    really = really[really > round(RISE_S / HOP_S)]
+    ends = [some[0] for some in (usual, really) if some.size]
+    return max(int(min(ends, default=row.size)), round(SHORTEST_S / HOP_S))
+
+
+def envelope_db(read: Read, length: int, rate: int) -> np.ndarray:
+    """Return a mic's RMS in dBFS every HOP_S."""
+    hop, out = round(HOP_S * rate), []
+    size = hop * round(PIECE_S / HOP_S)
+    for start in range(0, length, size):
+        part = read(start, min(start + size, length))
+        part = part[: part.size // hop * hop].reshape(-1, hop)
+        out.append(gain_to_db(np.sqrt(np.mean(np.square(part, dtype=np.float64), axis=1))))
+    return np.maximum(np.concatenate(out), QUIETEST_DB) if out else np.empty(0)

@@ -1,0 +1,29 @@
+"""How clean a kit is meant to be, and what may be done with one mic: the schools."""
+
+from dataclasses import dataclass
+
+from arkund.core.kit.pieces import is_tom
+from arkund.core.settings import Settings, choice
+
+LOOKS = {
+    "tight": "Silence between the hits of toms, little elsewhere: dense, fast, heavy music.",
+    "some life": "Toms far down between their hits, kick a little; the rest lives.",
+    "open": "Nothing is turned down: the bleed is part of the sound.",
+}
+WAYS = ("gate", "cut", "leave")
+DOWN_DB = {"tight": {"tom": 60.0, "kick": 24.0, "snare": 16.0}, "some life": {"tom": 24.0, "kick": 14.0, "snare": 12.0}}
+BOTTOM_DB = 10.0  # of a snare's bottom: its wires answer the whole kit, and belong to it
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cleaning(Settings):
+    """What the proposal aims at for the whole kit."""
+
+    look: str = choice("some life", tuple(LOOKS))
+
+
+def down_db(look: str, piece: str, role: str) -> float:
+    """Return how far a mic is turned down between its hits, in dB; 0 where the bleed is part of the sound."""
+    rows = DOWN_DB.get(look, {})
+    usual = rows.get("tom" if is_tom(piece) else piece, 0.0)
+    return min(usual, BOTTOM_DB) if role == "bottom" else usual

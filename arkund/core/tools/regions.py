@@ -1,0 +1,136 @@
+"""Regions: a mic cut by hits. It is heard where its drum is struck and rings, untouched, and turned down everywhere else.
+
+What opens it is drawn beforehand, place by place, from what all mics know; no detector can be fooled, and nothing of a hit is eaten.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from arkund.core.dsp.reach import NOTHING, Reach
+from arkund.core.errors import SettingsError
+from arkund.core.settings import number
+from arkund.core.tools.tool import Tool, kind
+from arkund.core.units import db_to_gain, ms_to_samples
+
+SILENCE_DB = 90.0  # from here on, nothing is left
+MOST_SPANS = 20_000
+FARTHEST = 10**11  # samples
+Span = tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Regions(Tool):
+    """Where a mic is heard, and how far it is down elsewhere.
+
+    spans : in order, (first sample, the one after the last) of the recording, from the start of a hit to the end of its ring
+    """
+
+    drawn: ClassVar[bool] = True
+    of_the_song: ClassVar[tuple[str, ...]] = ("spans",)
+
+    kind: str = kind("regions")
+    down_db: float = number(
+        24.0, 0.0, SILENCE_DB, step=1.0, unit="dB", help="lower between hits; 10 to 24 keeps some life, 90 is silence"
+    )
+    lead_ms: float = number(3.0, 0.0, 50.0, step=0.1, unit="ms", help="heard this much before a hit begins")
+    fade_in_ms: float = number(2.0, 0.1, 100.0, step=0.1, unit="ms", help="comes up within this, before the lead")
+    fade_out_ms: float = number(80.0, 1.0, 2000.0, step=1.0, unit="ms", help="goes down within this, after its ring")
+    spans: tuple[tuple[int, int], ...] = ()
+
+    def __post_init__(self) -> None:
+        Tool.__post_init__(self)
+        if len(self.spans) > MOST_SPANS:
+            raise SettingsError(f"spans: at most {MOST_SPANS:,} regions, got {len(self.spans):,}.")
+        before = -FARTHEST
+        for number_, (start, stop) in enumerate(self.spans, 1):
+            if stop <= start:
+                raise SettingsError(f"spans: region {number_} ends at sample {stop}, where it should begin ({start}).")
+            if start < before or stop > FARTHEST:
+                raise SettingsError(f"spans: region {number_} begins at sample {start}, inside the one before it.")
+            before = stop
+
+    def reach(self, sample_rate_hz: int) -> Reach:
+        """Return what it must hear beyond a span: nothing, what it does is known beforehand."""
+        return NOTHING
+
+    @property
+    def between(self) -> float:
+        """The gain between regions."""
+        return 0.0 if self.down_db >= SILENCE_DB else float(db_to_gain(-self.down_db))
+
+
+SETTINGS = Regions
+
+
+def gains(regions: Regions, spans: np.ndarray, start: int, stop: int, sample_rate_hz: int) -> np.ndarray:
+    """Return its gain over a part of the song, linear, float32 [shape=(stop - start,)].
+
+    spans : where its regions lie in the song, int64 [shape=(regions, 2)], in order. Between two that are nearer than their fades, the one that is louder
+    counts. Fades are cubic (3 x^2 - 2 x^3): they begin and end without a corner, and are the same on every machine.
+    """
+    lead, fade_in, fade_out = (
+        max(round(ms_to_samples(ms, sample_rate_hz)), least)
+        for ms, least in ((regions.lead_ms, 0), (regions.fade_in_ms, 1), (regions.fade_out_ms, 1))
+    )
+    open_ = np.zeros(stop - start, np.float32)
+    first = np.searchsorted(spans[:, 1], start - fade_out)
+    last = np.searchsorted(spans[:, 0], stop + lead + fade_in)
+    rising, falling = _fade(fade_in), _fade(fade_out)[::-1]
+    for begin, end in (spans[first:last] - [lead + start, start]).tolist():
+        open_[max(begin, 0) : max(end, 0)] = 1.0
+        _raise(open_, begin - fade_in, rising)
+        _raise(open_, end, falling)
+    between = np.float32(regions.between)
+    return between + (np.float32(1.0) - between) * open_
+
+
+def _fade(length: int) -> np.ndarray:
+    x = (np.arange(length) + 0.5) / length
+    return (x * x * (3.0 - 2.0 * x)).astype(np.float32)
+
+
+def _raise(out: np.ndarray, at: int, curve: np.ndarray) -> None:
+    """Raise what is lower than a curve that begins at a sample, as far as it lies inside."""
+    low, high = max(at, 0), min(at + curve.size, out.size)
+    if low < high:
+        part = out[low:high]
+        np.maximum(part, curve[low - at : high - at], out=part)
+
+
+class Run:
+    """Regions of a bank's mics; lanes without any pass unchanged."""
+
+    ahead = 0
+
+    def __init__(self, tools: Sequence[Regions | None], sample_rate_hz: int, width: int, linked: bool = False) -> None:
+        self._mine = [lane for lane, each in enumerate(tools) if each is not None]
+
+    def run(self, bank: np.ndarray, count: int, key: np.ndarray) -> None:
+        """Multiply the first ``count`` rows of a bank [float32, shape=(samples, width)] in place by the gains that ``key``, one of the same shape, holds."""
+        for lane in self._mine:
+            bank[:count, lane] *= key[:count, lane]
+
+
+def oracle(x: np.ndarray, regions: Regions, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
+    """Return a signal [shape=(samples,)] cut by hits, sample by sample in double precision; key : its gains where they are known."""
+    if key is not None:
+        return x * key
+    lead, up, down = (ms * sample_rate_hz / 1000.0 for ms in (regions.lead_ms, regions.fade_in_ms, regions.fade_out_ms))
+    lead, up, down = round(lead), max(round(up), 1), max(round(down), 1)
+    out = np.empty(len(x))
+    for i, value in enumerate(np.asarray(x, float).tolist()):
+        most = 0.0
+        for start, stop in regions.spans:
+            if i < start - lead:
+                done = (i - (start - lead - up) + 0.5) / up
+            elif i < stop:
+                done = 1.0
+            else:
+                done = 1.0 - (i - stop + 0.5) / down
+            done = min(max(done, 0.0), 1.0)
+            most = max(most, done * done * (3.0 - 2.0 * done))
+        out[i] = value * (regions.between + (1.0 - regions.between) * most)
+    return out
