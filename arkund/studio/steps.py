@@ -57,8 +57,8 @@ STEPS = {
             "clean",
             "Clean",
             "Whose sound is this?",
-            "Own hits above, other drums' hits below, by level in this mic; the line is the threshold.",
-            tools=("gate",),
+            "Above, the song in this mic and where it is heard. Below, own hits against other drums' hits, by level; the line is the threshold.",
+            tools=("regions", "gate"),
         ),
         Step(
             "replace",

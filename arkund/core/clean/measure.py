@@ -1,6 +1,6 @@
 """Own hits against others' hits in one mic, as the gate's detector hears them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -18,11 +18,13 @@ SETTLE_S = 0.03
 
 @dataclass(frozen=True, slots=True)
 class Separation:
-    """Peaks of the key in dBFS: own hits, and others' hits by piece; the margin is between the soft own and the loud others."""
+    """Peaks of the key in dBFS: own hits, and others' hits by piece; the margin is between the soft own and the loud others. own_s, others_s : their times"""
 
     mic: str
     own_db: tuple[float, ...]
     others_db: dict[str, tuple[float, ...]]
+    own_s: tuple[float, ...] = ()
+    others_s: dict[str, tuple[float, ...]] = field(default_factory=dict)
 
     @property
     def softest_own_db(self) -> float:
@@ -50,15 +52,15 @@ def separation(read, mic, hits: dict, settings: Gate, sample_rate_hz: int) -> Se
     def peaks(times) -> tuple[float, ...]:
         return tuple(round(float(_peak(read, t, sections, sample_rate_hz)), 1) for t in times)
 
-    others = {}
+    others, others_s = {}, {}
     for piece, mine in hits.items():
         if piece == mic.piece:
             continue
         strong = sorted(mine, key=lambda h: -h.level_db)[:MOST_OF_A_PIECE]
         times = [h.time_s for h in strong if _alone(h.time_s, own_times, ringing)]
         if times:
-            others[piece] = peaks(times)
-    return Separation(mic.id, peaks(own_times), others)
+            others[piece], others_s[piece] = peaks(times), tuple(round(t, 4) for t in times)
+    return Separation(mic.id, peaks(own_times), others, tuple(np.round(own_times, 4).tolist()), others_s)
 
 
 def _alone(time_s: float, own_times: np.ndarray, ringing_s: float) -> bool:

@@ -5,6 +5,7 @@ import dataclasses
 import numpy as np
 
 from arkund.core.blend.propose import KIT_PEAK_DB
+from arkund.core.clean.settings import LOOKS
 from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
@@ -21,7 +22,7 @@ from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, whole
+from arkund.studio.services import backing, cleaning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
@@ -129,9 +130,9 @@ def level(m: Measure, mic_id: str | None) -> dict:
 
 
 def clean(m: Measure, mic_id: str | None) -> dict:
-    """Own hits against others' hits by level, and one hit with the gate over it."""
+    """Own hits against others' hits by level, the song with what is open, one hit with the gate over it, and what was done."""
     mic = mic_of(m, mic_id, ("tom1", "floor", "snare"))
-    s = m.separation(mic)
+    s, told = m.separation(mic), cleaning.report(m, mic)
     hits = sorted(m.heard_hits.get(mic.piece, []), key=lambda h: h.level_db)
     view = {}
     if hits:
@@ -140,8 +141,21 @@ def clean(m: Measure, mic_id: str | None) -> dict:
     return {
         "mic": mic.id,
         "row": row_of(m, mic.id),
+        "look": m.plan.cleaning.look,
+        "looks": [{"name": name, "words": words} for name, words in LOOKS.items()],
+        "way": told["way"],
+        "ways": [{"name": way, "words": words} for way, words in cleaning.WORDS.items()],
+        "done": cleaning.words_of(told["done"]),
+        "content": m.recordings.content(m.plan.take, mic.id),
+        "length_s": m.recordings.length(m.plan.take) / m.rate,
+        "rate": m.rate,
+        "later_s": mic.line_up.delay_ms / 1000.0,
+        "trim_db": mic.trim_db,
+        "opened": m.opened(mic) if told["way"] == "gate" else [],
         "own_db": s.own_db,
+        "own_s": s.own_s,
         "others_db": s.others_db,
+        "others_s": s.others_s,
         "softest_own_db": s.softest_own_db,
         "loudest_other_db": s.loudest_other_db,
         "margin_db": s.margin_db,

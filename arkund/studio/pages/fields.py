@@ -19,6 +19,7 @@ NAMES = {
     "high_hz": "key up to",
     "early_ms": "ahead of strikes",
     "length_ms": "a strike lasts",
+    "down_db": "down between hits",
     "grid": "grid (per whole note)",
     "from_hz": "acts from",
     "up_to_hz": "acts up to",

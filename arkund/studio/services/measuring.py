@@ -40,16 +40,17 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
+from arkund.core.tools import gate as gates
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.regions import Regions
 from arkund.core.tools.shaper import Shaper
-from arkund.core.units import gain_to_db
+from arkund.core.units import db_to_gain, gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 9  # of the measurements: raised when one of them is computed in another way
+VERSION = 10  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 CLEANERS = ("regions", "gate")
@@ -270,7 +271,9 @@ class Measure:
 
         key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz]
         data = self._kept("clean", key, compute)
-        return Separation(data["mic"], tuple(data["own_db"]), {p: tuple(v) for p, v in data["others_db"].items()})
+        own, others = ({k: data[f"{who}_{k}"] for k in ("db", "s")} for who in ("own", "others"))
+        db, s = ({piece: tuple(v) for piece, v in others[k].items()} for k in ("db", "s"))
+        return Separation(data["mic"], tuple(own["db"]), db, tuple(own["s"]), s)
 
     def ringing(self, mic: MicPlan) -> Ringing:
         """Return how a mic's drum rings in it, and until when each of its hits is heard, in the time of the recording."""
@@ -288,6 +291,20 @@ class Measure:
         look, times = self.plan.cleaning.look, [h.time_s for h in self.hits.get(mic.piece, [])]
         gate = gate_for(start_settings(mic), self.separation(mic), look, mic)
         return gate, regions_for(mic, self.ringing(mic), times, look, self.rate)
+
+    def opened(self, mic: MicPlan) -> list[list[int]]:
+        """Return where a mic's gate is open, as samples of the song: [first, the one after the last] by stretch; nothing where it is off."""
+        mine = mic.first("gate")
+        if mine is None or not mine.on:
+            return []
+
+        def compute() -> dict:
+            audio = self.sources.read(mic, 0, self.recordings.length(self.plan.take))
+            closed = gates.gain(audio, mine, self.rate) < db_to_gain(-0.5 * mine.range_db)
+            edges = np.flatnonzero(np.diff(np.concatenate([[True], closed, [True]]).astype(np.int8)))
+            return {"spans": edges.reshape(-1, 2).tolist()}
+
+        return self._kept("opened", [self._source_depends(mic), mine.to_json()], compute)["spans"]
 
     def cleaned(self, mic: MicPlan) -> Outcome | None:
         """Return what a mic's gate and regions do to own and others' hits over the whole song; None where none is on."""
