@@ -12,10 +12,11 @@ WIDE = 50.0  # ranges of so many times their lower end are drawn by ratio
 
 
 def drawn(cls: type[Settings], rng: np.random.Generator, **given) -> Settings:
-    """Return settings with every number drawn from its range; what is given, and what is no number, stays."""
+    """Return settings with every number drawn from its range, and every choice from its options; what is given, and all else, stays."""
     whole = {key for key, hint in hints_of(cls).items() if hint is int}
     numbers = {key: number_of(each, rng, key in whole) for key, each in cls.ranges().items() if key not in given}
-    return cls(**numbers, **given)
+    options = {key: str(rng.choice(each)) for key, each in cls.choices().items() if key not in given}
+    return cls(**numbers, **options, **given)
 
 
 def number_of(field: Range, rng: np.random.Generator, whole: bool) -> float | int:

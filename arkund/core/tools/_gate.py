@@ -3,13 +3,15 @@
 import numpy as np
 from numba import njit
 
-from arkund.core.dsp._arithmetic import brought_back, even, lanes_exp2
+from arkund.core.dsp._arithmetic import brought_back, even, lanes_exp2, lanes_log2
 from arkund.core.dsp.compiled import BLOCK, FLAT, FLOOR, OPTIONS, f32, made_for
 from arkund.core.dsp.lanes import fused, larger, load, size, smaller, splat, store, swapped, where_over
 
+FULL = 98.0  # a ratio of more, less one, is no slope any more
+
 
 @njit(inline="always", **OPTIONS)
-def gate_block(stride, x, key, gain, rows, params, state):
+def gate_block(stride, x, key, gain, rows, expands, params, state):
     """Multiply rows by the gate's gain for each row of the key: see ``gate``."""
     L = len(stride)
     zero, one = splat(stride, f32(0.0)), splat(stride, f32(1.0))
@@ -18,6 +20,8 @@ def gate_block(stride, x, key, gain, rows, params, state):
     attack, release = load(stride, params, 2 * L), load(stride, params, 3 * L)
     hold, closed = load(stride, params, 4 * L), load(stride, params, 5 * L)
     key_release, longest, link = load(stride, params, 6 * L), load(stride, params, 7 * L), load(stride, params, 8 * L)
+    steeper, ducks, step = load(stride, params, 9 * L), load(stride, params, 10 * L), load(stride, params, 11 * L)
+    full = splat(stride, f32(FULL))
     env, was, left = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
     now, lingered = load(stride, state, 3 * L), load(stride, state, 4 * L)
     for i in range(rows):
@@ -29,9 +33,18 @@ def gate_block(stride, x, key, gain, rows, params, state):
         too_long = where_over(lingered, longest, one, zero)
         was = larger(above, was * (one - larger(below, too_long)))
         left = larger(left - one, hold * was)  # which is never below 0
-        target = where_over(larger(was, smaller(left, one)), half, zero, closed)
-        k = where_over(target, now, attack, release)
-        now = fused(now - target, k, target)
+        shut = closed
+        if expands:
+            under = larger(lanes_log2(stride, opens) - lanes_log2(stride, env), zero)
+            shut = where_over(steeper, full, closed, larger(closed, zero - under * steeper))
+        opened = larger(was, smaller(left, one))
+        target = where_over(opened, half, zero, shut)
+        target = where_over(ducks, half, where_over(opened, half, closed, zero), target)
+        up, down = where_over(ducks, half, release, attack), where_over(ducks, half, attack, release)
+        k = where_over(target, now, up, down)
+        # It goes back by a share of what is left, or a gate by the same step each time.
+        straight = where_over(target, now, zero, where_over(ducks, half, zero, step))
+        now = where_over(straight, zero, larger(now - step, target), fused(now - target, k, target))
         now = where_over(least, now, now, zero)
         store(gain, i * L, now)
     store(state, 0, env)
@@ -44,11 +57,13 @@ def gate_block(stride, x, key, gain, rows, params, state):
 
 
 @njit(**OPTIONS)
-def gate(stride, x, key, params, state):
+def gate(stride, x, key, expands, params, state):
     """Multiply a bank in place by the gate's gain for each sample of its key.
 
     params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples], 5 closed gain [octaves], 6 coefficient of the
-    key's release, 7 longest stay between the two levels [samples], 8 share of the neighbouring lane's level that is heard.
+    key's release, 7 longest stay between the two levels [samples], 8 share of the neighbouring lane's level that is heard, 9 ratio less one (over FULL: closed
+    at once), 10 whether it closes where it would open, 11 octaves by which it falls with each sample (0: by the release's share). expands : whether any lane's
+    ratio counts.
     state rows: 0 key envelope, 1 open, 2 hold left, 3 gain [octaves], 4 lingered.
     """
     values = BLOCK * len(stride)
@@ -56,7 +71,7 @@ def gate(stride, x, key, params, state):
     for start in range(0, x.size, values):
         part = x[start : start + values]
         worked = even(part, spare)
-        gate_block(stride, worked, key[start : start + values], made, part.size // len(stride), params, state)
+        gate_block(stride, worked, key[start : start + values], made, part.size // len(stride), expands, params, state)
         brought_back(part, worked)
 
 

@@ -1,4 +1,4 @@
-"""The gate: opens a strip for its own hits, with key, key filter and look-ahead."""
+"""The gate and expander: opens a strip for its own hits, or closes it for others', with key, key filter and look-ahead."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -8,15 +8,18 @@ import numpy as np
 from arkund.core.dsp.bank import bank_of, coefficient, lanes
 from arkund.core.dsp.filters import Biquad
 from arkund.core.dsp.reach import Reach, of_cascades, of_follower
-from arkund.core.settings import number
+from arkund.core.settings import choice, number
 from arkund.core.tools import _gate
 from arkund.core.tools.detector import Detectors, key_filter
 from arkund.core.tools.tool import Key, Tool, kind
-from arkund.core.units import DB_PER_OCTAVE, db_to_gain, ms_to_samples
+from arkund.core.units import DB_PER_OCTAVE, db_to_gain, gain_to_db, ms_to_samples
 
 KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
 LINGER_S = 0.5  # a level that stays between the two thresholds longer than this no longer counts as open
 KEY_ORDER = 4  # of the key's filters
+SHAPES = ("curved", "straight")  # of the way down
+DOES = ("opens", "ducks")
+MOST_RATIO = 100.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,12 +31,28 @@ class Gate(Tool):
     hysteresis_db: float = number(4.0, 0.0, 24.0, step=0.5, unit="dB", help="closes this far below the threshold")
     attack_ms: float = number(0.1, 0.02, 50.0, step=0.02, unit="ms", help="63 % of the way open")
     hold_ms: float = number(40.0, 0.0, 1000.0, step=1.0, unit="ms", help="stays open after the level has fallen")
-    release_ms: float = number(120.0, 5.0, 1500.0, step=1.0, unit="ms", help="63 % of the way closed")
+    release_ms: float = number(
+        120.0, 5.0, 1500.0, step=1.0, unit="ms", help="63 % of the way closed; straight: all of it, so many dB each ms"
+    )
+    shape: str = choice("curved", SHAPES)
+    ratio: float = number(
+        MOST_RATIO,
+        1.2,
+        MOST_RATIO,
+        step=0.1,
+        help="of an expander: softer by so much for each dB below; 100 is a gate, closed at once",
+    )
+    does: str = choice("opens", DOES)  # for its key; one that ducks closes for it, within the attack
     range_db: float = number(18.0, 0.0, 90.0, step=1.0, unit="dB", help="how far it closes; 10 to 20 keeps some life")
     lookahead_ms: float = number(
         1.5, 0.0, 10.0, step=0.1, unit="ms", help="opens this much before the hit; a slow attack takes longer than that"
     )
     key: Key = Key()  # noqa: RUF009 (frozen)
+
+    @property
+    def ducks(self) -> bool:
+        """Whether it closes where its key would open it."""
+        return self.does == "ducks"
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what the gate must hear beyond a span."""
@@ -75,11 +94,17 @@ class Run:
                 [coefficient(KEY_RELEASE_MS, rate)] * len(gates),
                 [LINGER_S * rate] * len(gates),
                 [float(linked)] * len(gates),
+                [g.ratio - 1.0 for g in gates],
+                [float(g.ducks) for g in gates],
+                [_step(g, rate) for g in gates],
             ],
             width,
         )
         self._state = np.zeros(5 * width, np.float32)
-        self._state[3 * width : 3 * width + len(gates)] = closed
+        self._state[3 * width : 3 * width + len(gates)] = [
+            0.0 if g.ducks else shut for g, shut in zip(gates, closed, strict=True)
+        ]
+        self._expands = any(g.ratio < MOST_RATIO for g in gates)
 
     def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
         """Gate the first ``count`` rows of a bank [float32, shape=(samples, width), contiguous] in place; of those behind, ``ahead`` are looked at, and the
@@ -94,7 +119,15 @@ class Run:
         self._go_on(part, part if self._detectors.plain else self._detectors.hear(bank, key, count))
 
     def _go_on(self, part: np.ndarray, heard: np.ndarray) -> None:
-        _gate.BANKS[part.shape[1]].gate(part.reshape(-1), heard.reshape(-1), self._params, self._state)
+        loop = _gate.BANKS[part.shape[1]].gate
+        loop(part.reshape(-1), heard.reshape(-1), self._expands, self._params, self._state)
+
+
+def _step(gate: Gate, rate: int) -> float:
+    """Return by how many octaves a gate that closes straight falls with each sample; 0 where it does not."""
+    if gate.shape == "curved":
+        return 0.0
+    return gate.range_db / DB_PER_OCTAVE / max(ms_to_samples(gate.release_ms, rate), 1.0)
 
 
 def gain(x: np.ndarray, gate: Gate, sample_rate_hz: int) -> np.ndarray:
@@ -116,7 +149,8 @@ def oracle(x: np.ndarray, gate: Gate, sample_rate_hz: int, key: np.ndarray | Non
 
 
 def _gain(x: np.ndarray, s: Gate, rate: int) -> np.ndarray:
-    env, is_open, hold, gain_db, lingered = 0.0, False, 0.0, -s.range_db, 0
+    env, is_open, hold, lingered = 0.0, False, 0.0, 0
+    gain_db = 0.0 if s.ducks else -s.range_db
     opens, closes = (float(db_to_gain(level)) for level in (s.threshold_db, s.threshold_db - s.hysteresis_db))
     ka, kr, kk = (coefficient(t, rate) for t in (s.attack_ms, s.release_ms, KEY_RELEASE_MS))
     out = np.empty(len(x))
@@ -128,7 +162,14 @@ def _gain(x: np.ndarray, s: Gate, rate: int) -> np.ndarray:
         elif env < closes or lingered > LINGER_S * rate:
             is_open = False
         hold = s.hold_ms * rate / 1000 if is_open else max(hold - 1, 0)
-        target = 0.0 if is_open or hold > 0.5 else -s.range_db
-        gain_db = target + (gain_db - target) * (ka if target > gain_db else kr)
+        shut = -s.range_db
+        if s.ratio < MOST_RATIO:
+            shut = max(shut, -max(s.threshold_db - float(gain_to_db(env)), 0.0) * (s.ratio - 1.0))
+        opened = is_open or hold > 0.5
+        target = (-s.range_db if opened else 0.0) if s.ducks else (0.0 if opened else shut)
+        if target <= gain_db and s.shape == "straight" and not s.ducks:
+            gain_db = max(gain_db - s.range_db / max(s.release_ms * rate / 1000, 1.0), target)
+        else:
+            gain_db = target + (gain_db - target) * (ka if (target > gain_db) != s.ducks else kr)
         out[i] = float(db_to_gain(gain_db))
     return out

@@ -49,6 +49,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     from arkund.studio.cli.full_rig import full_figures
     from arkund.studio.cli.group import migrate
     from arkund.studio.cli.pages import page_figures
+    from arkund.studio.memory import give_back
     from arkund.studio.models import Session
     from arkund.studio.services import editing, rendering
     from arkund.studio.services.importing import import_folder
@@ -66,6 +67,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     session = Session.objects.get(pk=session.pk)
     one, everything = _auditions(session)
     rendering.cache().clear()
+    give_back()  # as a print does; what stands before it is not its own
     _forget_peak()
     print_s, _ = _timed(lambda: print_session(session, folder / "out"))
     print_mb = _peak_mb()

@@ -107,12 +107,94 @@ class TestKey:
         assert np.allclose(both[RATE // 2 :, 1], right[RATE // 2 :], rtol=1e-3)
 
 
+class TestExpander:
+    """Softer by a ratio below the threshold."""
+
+    @pytest.mark.parametrize(
+        ("level_db", "ratio", "down_db"), [(-30.0, 2.0, 10.0), (-26.0, 3.0, 12.0), (-50.0, 2.0, 24.0)]
+    )
+    def test_so_much_for_each_db_below(self, level_db: float, ratio: float, down_db: float):
+        """A steady tone is lowered by (ratio - 1) dB for each dB that it lies below, and by no more than the range."""
+        x = np.full(2 * RATE, 10 ** (level_db / 20), np.float32)
+        out = gated(x, threshold_db=-20.0, ratio=ratio, range_db=24.0, release_ms=50.0)
+        assert 20 * np.log10(out[-RATE // 2] / x[0]) == pytest.approx(-down_db, abs=0.01)
+
+    def test_above_nothing_is_touched(self):
+        """To the last bit, once it is open."""
+        loud = tone(-10.0)
+        out = gated(loud, threshold_db=-20.0, ratio=2.0, attack_ms=0.1)
+        assert np.array_equal(out[RATE // 4 :], loud[RATE // 4 :])
+
+
+class TestShape:
+    """How it closes."""
+
+    @pytest.mark.parametrize("release_ms", [40.0, 300.0])
+    def test_straight(self, release_ms: float):
+        """So many dB each millisecond, closed within the release."""
+        x = np.full(RATE, 1e-4, np.float32)
+        x[5_000:6_000] = 0.5
+        out = gated(
+            x, threshold_db=-12.0, hold_ms=0.0, release_ms=release_ms, range_db=40.0, lookahead_ms=0.0, shape="straight"
+        )
+        gain_db = 20 * np.log10(out / x)
+        falling = np.flatnonzero((gain_db > -39.0) & (gain_db < -1.0) & (np.arange(x.size) > 6_000))
+        assert falling.size / RATE * 1000 == pytest.approx(38.0 / 40.0 * release_ms, rel=0.05)
+        steps = np.diff(gain_db[falling])
+        assert np.allclose(steps, steps.mean(), atol=2e-4)
+
+    @pytest.mark.parametrize("release_ms", [40.0, 300.0])
+    def test_curved(self, release_ms: float):
+        """63 % of the way within the release."""
+        x = np.full(2 * RATE, 1e-4, np.float32)
+        x[5_000:6_000] = 0.5
+        out = gated(x, threshold_db=-12.0, hold_ms=0.0, release_ms=release_ms, range_db=40.0, lookahead_ms=0.0)
+        gain_db = 20 * np.log10(out / x)
+        begins = np.flatnonzero(gain_db[6_000:] < -0.01)[0] + 6_000
+        reached = np.flatnonzero(gain_db[begins:] < -40.0 * (1 - np.exp(-1)))[0]
+        assert reached / RATE * 1000 == pytest.approx(release_ms, rel=0.05)
+
+
+class TestDuck:
+    """It closes where its key would open it."""
+
+    def test_the_other_way_round(self):
+        """A key that opens a gate closes one that ducks, by the range, and lets it go again."""
+        key = np.zeros(2 * RATE, np.float32)
+        key[RATE // 2 : RATE] = tone(-6.0, seconds=0.5)
+        mine = tone(-30.0, 1000.0, 2.0)
+        ducked = Gate(
+            on=True,
+            threshold_db=-20.0,
+            does="ducks",
+            range_db=12.0,
+            hold_ms=20.0,
+            attack_ms=5.0,
+            key=Key(of="mic:kick"),
+        )
+        out = through(ducked, mine, key=key)
+        middle, end = slice(RATE * 7 // 10, RATE * 9 // 10), slice(RATE * 19 // 10, 2 * RATE)
+        assert np.max(np.abs(out[middle])) == pytest.approx(10 ** (-42.0 / 20), rel=0.01)
+        assert np.allclose(out[end], mine[end], rtol=1e-3)
+        assert np.allclose(out[: RATE // 3], mine[: RATE // 3], rtol=1e-3)
+
+
 class TestAgainstThePlainLoop:
     """Sample by sample in double precision."""
 
+    @pytest.mark.parametrize(
+        "more",
+        [
+            {},
+            {"ratio": 2.5},
+            {"shape": "straight"},
+            {"does": "ducks", "shape": "straight"},
+            {"ratio": 1.5, "shape": "straight"},
+        ],
+    )
     @pytest.mark.parametrize("seed", [11, 12, 13])
-    def test_equal(self, seed):
-        """Threshold, hysteresis, hold, attack, release and range."""
+    def test_equal(self, seed: int, more: dict):
+        """Threshold, hysteresis, hold, attack, release and range; as an expander, straight, ducking."""
         rng = np.random.default_rng(seed)
         s = Gate(
             on=True,
@@ -123,6 +205,7 @@ class TestAgainstThePlainLoop:
             release_ms=float(rng.uniform(10, 200)),
             range_db=float(rng.uniform(6, 60)),
             lookahead_ms=0.0,
+            **more,
         )
         x = drums(seed)
         assert np.max(np.abs(gain_of(s, x) - gate.oracle(np.ones(x.size), s, RATE, x))) < 3e-4
