@@ -1,8 +1,13 @@
 """Fixtures that all tests share: small generated kits with their truth."""
 
+import os
+
 import pytest
 
 from tests.kits import SmallKit, small_kit
+
+# Playwright's loop of events runs on in the thread of the tests until a process ends; Django then takes every one after it for asynchronous.
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 
 
 @pytest.fixture(scope="session")

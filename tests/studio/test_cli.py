@@ -130,9 +130,14 @@ class TestLine:
         assert packed == {"file": str(tmp_path / "line.zip"), "bytes": (tmp_path / "line.zip").stat().st_size}
         back = as_json(data, "restore", tmp_path / "line.zip", "--name", "Back")
         assert (back["name"], set(back)) == ("Back", {"session", "name", "moves"})
-        assert as_json(data, "doctor") == {"done": [], "complaints": [], "put_aside": []}
-        arkund(data, "user", "anna", "--password", "not so easily guessed 7")
-        assert arkund(data, "share", "Back", "anna").stdout == "Back: anna\n"
+        doctored, made, shared = in_one(
+            data,
+            ("doctor", "--json"),
+            ("user", "anna", "--password", "not so easily guessed 7"),
+            ("share", "Back", "anna"),
+        )
+        assert json.loads(doctored[1]) == {"done": [], "complaints": [], "put_aside": []}
+        assert (made[0], shared[1]) == (0, "Back: anna\n")
         (data / "audio" / ".new-left").write_text("x")
         done = arkund(data, "doctor", "--json", check=False)
         assert done.returncode == 1

@@ -92,6 +92,7 @@ def hashes(folder: Path) -> dict[str, str]:
 class TestCluster:
     """ARKUND_EXECUTOR=dask://..."""
 
+    @pytest.mark.long
     def test_a_worker_dies_while_it_prints(self, cluster, long_folder, tmp_path, monkeypatch):
         """The other takes the print over; the files are those that this machine prints alone."""
         data = tmp_path / "data"

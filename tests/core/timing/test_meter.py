@@ -31,10 +31,10 @@ def playing_of(seed: int, **more) -> Playing:
 class TestEstimateMeter:
     """Of hits alone."""
 
-    @pytest.mark.parametrize("first", [5000, 5015])
-    def test_usual_ways_to_play(self, first):
-        """Four, three and six eighths, slow and fast, around a click: all of thirty right and sure; the tempo to 2 %, or its double or half."""
-        for seed in range(first, first + 15):
+    @pytest.mark.parametrize("seeds", [range(5000, 5012), pytest.param(range(5012, 5060), marks=pytest.mark.long)])
+    def test_usual_ways_to_play(self, seeds):
+        """Four, three and six eighths, slow and fast, around a click: all right and sure; the tempo to 2 %, or its double or half."""
+        for seed in seeds:
             playing = playing_of(seed)
             found = estimate_meter(hits_of(play(playing)))
             assert found.name == PLAYED[playing.style], seed
