@@ -1,7 +1,7 @@
 """The pieces of a kit, the roles of mics, and how both are grouped."""
 
 PIECES = ("kick", "snare", "hihat", "tom1", "tom2", "tom3", "tom4", "floor", "ride", "crash", "kit")
-ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot", "overhead", "room", "talkback")
+ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot", "overhead", "room", "talkback", "layer")
 CLOSE_ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot")
 GROUPS = ("kick", "snare", "toms", "cymbals", "overheads", "rooms")
 

@@ -10,6 +10,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES, ROLES
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
+from arkund.core.replace.made import Made
 from arkund.core.rig import wiring
 from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Group, Kit, Path, Strip, once
@@ -42,6 +43,7 @@ class MicPlan(Strip):
     clock_ppm: float = number(0.0, -500.0, 500.0, step=0.1, unit="ppm", help="how much faster its recording is read")
     repair: bool = False  # short clipped tops are drawn anew
     group: str = text("", longest=40)
+    made: Made | None = None  # of a layer: its sound, which is made and not recorded
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -345,7 +345,7 @@ class _Builder:
         """Return the key of what comes into a mic. Remembered by what it is made of, because a change leaves nearly all of them as they were."""
         takes = tuple(self.recordings.content(take, mic.id) for take in self.takes)
         trim = self.trims.get(mic.id, mic.trim_db)
-        mine = (mic.id, mic.piece, mic.role, trim, mic.line_up, mic.clock_ppm, mic.repair)
+        mine = (mic.id, mic.piece, mic.role, trim, mic.line_up, mic.clock_ppm, mic.repair, mic.made)
         key = (mine, takes, self.edits, self.altered, self.rate)
         if key not in _sources:
             _sources[key] = hashed(["source", source_settings(self.plan, self.recordings, mic, self.edits), self.rate])

@@ -15,6 +15,7 @@ from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import repaired, stepped
 from arkund.core.plan.plan import Cut, MicPlan, Plan
 from arkund.core.plan.scenes import trims
+from arkund.core.replace import made
 from arkund.core.replace.process import with_layers, with_placements
 from arkund.core.timing.process import Edited
 from arkund.core.units import db_to_gain, ms_to_samples
@@ -88,6 +89,9 @@ class Sources:
 
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate
+        if mic.made:
+            read = functools.partial(_made, mic.made, rate)
+            return self._in_song(read, mic.piece)
         read = raw(plan, self._recordings, mic.id)
         if mic.repair:
             read = repaired(read, rate)
@@ -99,9 +103,18 @@ class Sources:
                 takes = {c.id: raw(plan, self._recordings, mic.id, c.take) for c in captures.values()}
                 read = with_placements(read, plan.placements, captures, takes, rate)
                 read = with_layers(read, plan.layers, captures, takes, rate)
-            if mic.piece in self._alone:
-                read = functools.partial(self._alone[mic.piece].read, read)
+            return self._in_song(read, mic.piece)
         return functools.partial(self._edited.read, read) if self._edited else read
+
+    def _in_song(self, read: Read, piece: str) -> Read:
+        """Return a reader that moves with the mics at a piece."""
+        if piece in self._alone:
+            read = functools.partial(self._alone[piece].read, read)
+        return functools.partial(self._edited.read, read) if self._edited else read
+
+
+def _made(sound: made.Made, rate: int, start: int, stop: int) -> np.ndarray:
+    return made.read(sound, start, stop, rate)
 
 
 def source(plan: Plan, recordings: Recordings, mic: MicPlan, start: int, stop: int) -> np.ndarray:
@@ -130,8 +143,9 @@ def _cuts_key(crossfade_ms: float, cuts: Sequence[Cut]) -> str:
 def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> dict:
     """Return what the source of a mic depends on, as plain data for its content hash; ``edits`` is the Plan's :func:`edits_key`."""
     captures = [c.to_json() for c in plan.captures if c.piece == mic.piece] if is_close(mic.role) else []
+    layered = {"made": mic.made.to_json()} if mic.made else {}
     ids, takes = {c["id"] for c in captures}, {plan.take, *(c["take"] for c in captures)}
-    return {
+    return layered | {
         "take": plan.take,
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
         "repair": mic.repair,
@@ -139,7 +153,9 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "trim_db": trims(plan, recordings.sample_rate_hz).get(mic.id, mic.trim_db) if plan.scenes else mic.trim_db,
         "line_up": mic.line_up.to_json(),
         "edits": edits,
-        "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece] if is_close(mic.role) else [],
+        "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece]
+        if is_close(mic.role) or mic.made
+        else [],
         "captures": captures,
         "placements": [p.to_json() for p in plan.placements if p.capture in ids],
         "layers": [layer.to_json() for layer in plan.layers if layer.capture in ids],

@@ -27,7 +27,7 @@ from arkund.core.render.timeline import Timeline
 from arkund.core.rig.tails import rings_s
 from arkund.core.takes.process import assembled
 
-BLOCK = 1 << 17  # samples
+BLOCK = 1 << 16  # samples
 SUMMED = 1 << 12  # samples that are added up at a time: what they are and become stays near the processor
 LEAD_S = 0.1  # mics that are moved earlier sound before the start
 STEMS_PER_BANK = WIDE // 2

@@ -6,11 +6,12 @@ import numpy as np
 
 from arkund.core.blend.propose import KIT_PEAK_DB
 from arkund.core.clean.settings import LOOKS
-from arkund.core.kit.pieces import PIECES, ROLES, is_close, timing_mic
+from arkund.core.kit.pieces import PIECES, ROLES, is_close, is_tom, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
+from arkund.core.replace.made import SORTS
 from arkund.core.rig import places, usual
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import group_id
@@ -22,7 +23,7 @@ from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, cleaning, whole
+from arkund.studio.services import backing, cleaning, layering, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
@@ -59,6 +60,7 @@ def load(m: Measure, mic_id: str | None) -> dict:
                 "content": contents[mic.id],
             }
             for mic in m.plan.mics
+            if not mic.made
         ],
         "hits": {p: [[round(h.time_s, 5), h.velocity, h.ghost, h.by_hand] for h in hs] for p, hs in m.hits.items()},
         "pieces": list(PIECES),
@@ -180,6 +182,11 @@ def _gate_view(m: Measure, mic, time_s: float) -> dict:
     }
 
 
+def is_low(piece: str) -> bool:
+    """Say whether a piece has a low end that is looked at by itself."""
+    return piece == "kick" or is_tom(piece)
+
+
 def replace(m: Measure, mic_id: str | None) -> dict:
     """The strength of every hit of one piece over the song, with what is captured, placed and layered."""
     piece = mic_id if mic_id in m.hits else ("snare" if "snare" in m.hits else next(iter(m.hits), None))
@@ -191,6 +198,20 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "hits": [[round(h.time_s, 5), round(h.level_db, 2), h.velocity, h.ghost] for h in rows],
         "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
+        "sorts": list(SORTS),
+        "made": [
+            {
+                "id": mic.id,
+                "name": mic.name,
+                "level_db": mic.level_db,
+                "inverted": mic.line_up.inverted,
+                "mute": mic.mute,
+            }
+            | mic.made.replace(strikes=()).to_json()
+            | {"strikes": len(mic.made.strikes)}
+            for mic in layering.layers(m, piece)
+        ],
+        "low_end": layering.told(m, piece) if piece and is_low(piece) else None,
         "layers": [
             {
                 "index": i,

@@ -3,6 +3,7 @@
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.plan.plan import Backing, Layer, LineUp, MicPlan, Tempo
+from arkund.core.replace.made import Made
 from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Path, Send, Strip
 from arkund.core.takes.settings import CompSettings
@@ -14,6 +15,9 @@ NAMES = {
     "bpm": "tempo",
     "mix": "share",
     "follow": "follows strength",
+    "frequency_hz": "frequency",
+    "fall_octaves": "begins higher by",
+    "least_db": "strikes from",
     "input_db": "into it",
     "low_hz": "key from",
     "high_hz": "key up to",
@@ -34,7 +38,7 @@ _BY_STEP = {
     "lineup": {"line_up": LineUp, "alignment": LineUpSettings},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
     "takes": {"comp": CompSettings},
-    "replace": {"layer": Layer},
+    "replace": {"layer": Layer, "made": Made},
     "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit, "scene": Scene},
 }
 WITH_ROWS = ("clean", "tone", "punch", "blend")  # pages that show a strip's row of tools

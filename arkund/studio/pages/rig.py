@@ -11,7 +11,7 @@ from arkund.core.rig.changes import Change
 from arkund.studio.models import Session
 from arkund.studio.pages.actions import answer, step_of
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import cleaning, rigging
+from arkund.studio.services import cleaning, layering, rigging
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
@@ -64,6 +64,9 @@ def _bars(session: Session, body: dict) -> tuple[tuple[int, int], ...]:
 DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "clean": lambda s, b: cleaning.set_way(Measure(s), wanted(b, "mic", str), wanted(b, "way", str)),
     "look": lambda s, b: cleaning.set_look(Measure(s), wanted(b, "look", str)),
+    "lay": lambda s, b: layering.add(Measure(s), wanted(b, "piece", str), wanted(b, "sort", str)),
+    "take-layer": lambda s, b: layering.remove(Measure(s), wanted(b, "layer", str)),
+    "open-again": lambda s, b: layering.again(Measure(s), wanted(b, "layer", str)),
     "add-tool": lambda s, b: changes.add_tool(s.plan, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),
     "move-tool": lambda s, b: changes.move_tool(s.plan, *_tool(b), wanted(b, "by", int)),
     "remove-tool": lambda s, b: changes.remove_tool(s.plan, *_tool(b)),

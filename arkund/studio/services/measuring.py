@@ -482,4 +482,4 @@ class Measure:
 
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""
-        return [m for m in self.plan.mics if m.piece in ("kick", "snare") or is_tom(m.piece)]
+        return [m for m in self.plan.mics if not m.made and (m.piece in ("kick", "snare") or is_tom(m.piece))]

@@ -1,14 +1,19 @@
-// Replace: every hit of a piece by strength; capture, place, layer.
-import { clamp } from "./lib/geometry.js";
+// Replace: every hit of a piece by strength; capture, place, layer; made sounds under it, and who carries its low end.
+import { clamp, figure, hertz } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start } from "./lib/page.js";
+import { Alpine, hand, registerPage, start } from "./lib/page.js";
+import { Sheet } from "./lib/sheet.js";
+
+const LOW_HEIGHT = 210;
+const DEEP_DB = 42; // under the strongest band
 
 Alpine.data("replace", () => ({
   ...charted({ left: 56, right: 16, top: 26, bottom: 34 }),
   time: null,
 
   begin() {
+    this.low = new Sheet(this.$refs.low, { left: 56, right: 120, top: 24, bottom: 36 });
     this.$refs.canvas.addEventListener("click", (e) => this.pick(e));
   },
   take(chart) {
@@ -28,6 +33,57 @@ Alpine.data("replace", () => ({
     const capture = this.chart.captures[0];
     const has = capture ? `Captured: the hit at ${capture.time_s.toFixed(2)} s. ` : "";
     return has + (this.time === null ? "Click a hit, or a place where one is missing." : `Chosen: ${this.time.toFixed(3)} s.`);
+  },
+  sorts() {
+    return this.chart?.sorts || [];
+  },
+  made() {
+    return this.chart?.made || [];
+  },
+  hasLowEnd() {
+    return Boolean(this.chart?.low_end);
+  },
+  lay(sort) {
+    return this.$store.page.act("rig", { do: "lay", step: "replace", piece: this.chart.piece, sort });
+  },
+  lowWords() {
+    const low = this.chart?.low_end;
+    if (!low) return "";
+    const name = this.nameOf(low.strongest);
+    const changed = this.made().length ? ` · ${figure(low.sum_main_db - low.without_layers_main_db, 1, true)} dB by its layers` : "";
+    return `40–110 Hz at its hits: ${name} carries it; all together ${figure(low.gain_db, 1, true)} dB against it${changed}`;
+  },
+  nameOf(id) {
+    return this.$store.page.mics.find((m) => m.id === id)?.name || this.made().find((m) => m.id === id)?.name || id;
+  },
+  drawLow() {
+    const low = this.chart.low_end;
+    if (!low || !this.low.begin(LOW_HEIGHT)) return;
+    const sheet = this.low;
+    const hz = low.bands_hz;
+    const top = Math.ceil(Math.max(...low.sum_db) / 6) * 6 + 3;
+    const x = sheet.x(hz[0] * 0.92, hz.at(-1) * 1.08, true);
+    const y = sheet.y(top - DEEP_DB, top);
+    sheet.down(y, { unit: "dB at its hits, by third of an octave", count: 6 });
+    for (const f of hz) sheet.text(hertz(f), x.to(f), sheet.bottom + 12, "soft", "center");
+    sheet.text("Hz", sheet.left - 14, sheet.bottom + 12, "soft", "right");
+    const points = (rows) => rows.map((db, i) => [x.to(hz[i]), y.to(Math.max(db, y.low))]);
+    const layers = this.made().map((m) => m.id);
+    const names = Object.entries(low.strips).map(([id, { bands_db }], i) => {
+      const colour = layers.includes(id) ? "yours" : "soft";
+      sheet.path(points(bands_db), colour, 1.2, layers.includes(id) ? [] : [2 + 3 * i, 3]);
+      return { words: this.nameOf(id), colour, at: y.to(Math.max(bands_db.at(-1), y.low)) };
+    });
+    // Names beside the ends of their lines, none on top of another: from the lowest upwards.
+    let free = sheet.bottom + 2;
+    for (const { words, colour, at } of names.sort((a, b) => b.at - a.at)) {
+      free = Math.min(at, free - 14);
+      sheet.text(words, sheet.right + 8, free, colour);
+    }
+    if (layers.length) sheet.path(points(low.without_layers_db), "ask", 1.5, [6, 4]);
+    sheet.path(points(low.sum_db), "ink", 2.2);
+    sheet.text(layers.length ? "heavy: together; orange: without the layers" : "heavy: together", sheet.right, sheet.top - 11, "soft", "right");
+    sheet.frame();
   },
   send(action) {
     return this.$store.page.act("replace-hit", { piece: this.chart.piece, action, time_s: this.time ?? 0 });
@@ -53,7 +109,9 @@ Alpine.data("replace", () => ({
     this.kept.soon();
   },
   draw() {
-    if (!this.chart || !this.sheet.begin(330)) return;
+    if (!this.chart) return;
+    this.drawLow();
+    if (!this.sheet.begin(330)) return;
     const { sheet, chart } = this;
     const [x, y] = this.axes();
     sheet.down(y, { unit: "peak, dBFS of the recording" });
@@ -79,6 +137,31 @@ Alpine.data("replace", () => ({
     }
     sheet.text(`${chart.hits.length} hits, ghosts open`, sheet.right, sheet.top - 11, "soft", "right");
     sheet.frame();
+  },
+}));
+
+/** The settings of one made layer. */
+Alpine.data("layer", (id) => ({
+  ...hand(
+    (key) => `mics.${id}.made.${key}`,
+    function values() {
+      return this.mine();
+    },
+  ),
+  mine() {
+    return this.$store.page.chart?.made.find((m) => m.id === id) || null;
+  },
+  setStrip(key, value) {
+    return this.$store.page.move({ [`mics.${id}.${key}`]: value }, `${this.mine().name}: ${key.replace("line_up.", "")} ${value}`);
+  },
+  typeLevel(event) {
+    return this.setStrip("level_db", Number(event.target.value));
+  },
+  takeAway() {
+    return this.$store.page.act("rig", { do: "take-layer", step: "replace", layer: id });
+  },
+  openAgain() {
+    return this.$store.page.act("rig", { do: "open-again", step: "replace", layer: id });
   },
 }));
 

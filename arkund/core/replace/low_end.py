@@ -1,0 +1,87 @@
+"""What carries a drum's low end, by band: each strip by itself, and what they are together. One of them should own it, and nothing should cancel."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.units import db_to_power, power_to_db
+
+BANDS_HZ = (25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0)  # middles of third octaves
+MAIN_HZ = (40.0, 110.0)
+DEEP_HZ = 125.0
+BEFORE_S, AFTER_S = 0.005, 0.2
+MOST_HITS = 40
+QUIETEST_DB = -100.0
+Span = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class LowEnd:
+    """Levels in dB at a drum's hits.
+
+    by_strip : of each strip, in BANDS_HZ; sum_db : of all together; main_db, sum_main_db : the same in MAIN_HZ alone
+    """
+
+    by_strip: dict[str, tuple[float, ...]]
+    sum_db: tuple[float, ...]
+    main_db: dict[str, float]
+    sum_main_db: float
+
+    def whole_db(self, strip: str = "") -> float:
+        """Return the level of a strip, or of all together, in all bands up to 125 Hz."""
+        rows = self.by_strip[strip] if strip else self.sum_db
+        deep = [db_to_power(db) for db, hz in zip(rows, BANDS_HZ, strict=True) if hz <= DEEP_HZ]
+        return float(power_to_db(sum(deep)))
+
+    @property
+    def strongest(self) -> str:
+        """Return what carries most of it."""
+        return max(self.main_db, key=self.main_db.__getitem__)
+
+    @property
+    def gain_db(self) -> float:
+        """Return what the others add to the strongest; below 0 they take from it."""
+        return round(self.sum_main_db - self.main_db[self.strongest], 1)
+
+
+def low_end(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], sample_rate_hz: int) -> LowEnd | None:
+    """Measure strips as they add up, float32 [each shape=(samples,)], at a drum's hits, in s from their start; None without hits, and of silence."""
+    rate, size = sample_rate_hz, int((BEFORE_S + AFTER_S) * sample_rate_hz)
+    begins = [int((t - BEFORE_S) * rate) for t in hits_s]
+    length = min((x.size for x in strips.values()), default=0)
+    begins = [b for b in begins if 0 <= b <= length - size]
+    if not begins or not strips:
+        return None
+    begins = [begins[k] for k in np.linspace(0, len(begins) - 1, min(len(begins), MOST_HITS)).astype(int)]
+    powers = {name: _power([x[b : b + size] for b in begins], rate) for name, x in strips.items()}
+    together = _power([sum(x[b : b + size].astype(float) for x in strips.values()) for b in begins], rate)
+    edges = [(hz * 2.0 ** (-1 / 6), hz * 2.0 ** (1 / 6)) for hz in BANDS_HZ]
+    levels = {name: tuple(_level_db(power, edge, rate, size) for edge in edges) for name, power in powers.items()}
+    main = {name: _level_db(power, MAIN_HZ, rate, size) for name, power in powers.items()}
+    if max(main.values()) <= QUIETEST_DB:
+        return None
+    return LowEnd(
+        levels,
+        tuple(_level_db(together, edge, rate, size) for edge in edges),
+        main,
+        _level_db(together, MAIN_HZ, rate, size),
+    )
+
+
+def _power(windows: Sequence[np.ndarray], rate: int) -> np.ndarray:
+    """Return the mean power spectrum of windows, each faded out in its last quarter."""
+    size = windows[0].size
+    quarter = size // 4
+    fade = np.concatenate([np.ones(size - quarter), 0.5 + 0.5 * np.cos(np.pi * np.arange(quarter) / quarter)])
+    return np.mean([np.abs(np.fft.rfft(w * fade, _padded(size, rate))) ** 2 for w in windows], axis=0) / size**2
+
+
+def _padded(size: int, rate: int) -> int:
+    return max(size, rate)  # bins of one hertz and less
+
+
+def _level_db(power: np.ndarray, edge: Span, rate: int, size: int) -> float:
+    hz = np.fft.rfftfreq(_padded(size, rate), 1.0 / rate)
+    inside = (hz >= edge[0]) & (hz < edge[1])
+    return round(max(float(power_to_db(float(power[inside].sum()))), QUIETEST_DB), 1)

@@ -1,0 +1,88 @@
+"""Layers from the command line: made sounds under a drum, and what carries its low end."""
+
+import click
+
+from arkund.core.replace.made import SORTS
+from arkund.studio.cli.group import emit, main, session_of
+from arkund.studio.cli.work import json_option
+
+
+@main.group()
+def layer() -> None:
+    """Lay a made sound under a drum, and see what it does to the low end. What it is set to is changed by `arkund set SESSION mics.LAYER.made.KEY=VALUE`."""
+
+
+def _made(session: str, as_json: bool, change_of) -> None:
+    from arkund.studio.services import rigging
+    from arkund.studio.services.measuring import Measure
+
+    found = session_of(session)
+    change = change_of(Measure(found))
+    move = rigging.make(found, change, "replace", found.version)
+    emit({"move": move.number, "title": move.title}, as_json, [f"{move.number:>4}  {move.title}"])
+
+
+@layer.command("add")
+@click.argument("session")
+@click.argument("sort", type=click.Choice(SORTS))
+@click.option("--piece", default="kick", show_default=True, help="The drum whose hits open it.")
+@click.option("--hz", type=float, help="Its note; else an octave below the drum's measured fundamental.")
+@json_option
+def layer_add(session: str, sort: str, piece: str, hz: float | None, as_json: bool) -> None:
+    """Lay a sine or a thump under all hits of a drum; one Move."""
+    from arkund.studio.services import layering
+
+    _made(session, as_json, lambda measure: layering.add(measure, piece, sort, hz))
+
+
+@layer.command("remove")
+@click.argument("session")
+@click.argument("layer_id")
+@json_option
+def layer_remove(session: str, layer_id: str, as_json: bool) -> None:
+    """Take a layer away; one Move."""
+    from arkund.studio.services import layering
+
+    _made(session, as_json, lambda measure: layering.remove(measure, layer_id))
+
+
+@layer.command("again")
+@click.argument("session")
+@click.argument("layer_id")
+@json_option
+def layer_again(session: str, layer_id: str, as_json: bool) -> None:
+    """Open a layer by the hits as they are found now; one Move."""
+    from arkund.studio.services import layering
+
+    _made(session, as_json, lambda measure: layering.again(measure, layer_id))
+
+
+@layer.command("list")
+@click.argument("session")
+@click.option("--piece", default="kick", show_default=True, help="The drum whose low end is told.")
+@json_option
+def layer_list(session: str, piece: str, as_json: bool) -> None:
+    """Show the layers, and what carries a drum's low end with them and without."""
+    from arkund.studio.services import layering
+    from arkund.studio.services.measuring import Measure
+
+    measure = Measure(session_of(session))
+    rows = [
+        {
+            "layer": mic.id,
+            "name": mic.name,
+            "piece": mic.piece,
+            "level_db": mic.level_db,
+            "inverted": mic.line_up.inverted,
+        }
+        | {key: value for key, value in mic.made.to_json().items() if key != "strikes"}
+        | {"strikes": len(mic.made.strikes)}
+        for mic in layering.layers(measure)
+    ]
+    low = layering.told(measure, piece)
+    lines = [f"{r['layer']:<14} {r['sort']} at {r['frequency_hz']:.1f} Hz, {r['strikes']} strikes" for r in rows]
+    if low:
+        lines += [f"{piece}, 40 to 110 Hz at its hits:"]
+        lines += [f"  {name:<14} {each['main_db']:6.1f} dB" for name, each in low["strips"].items()]
+        lines += [f"  {'together':<14} {low['sum_main_db']:6.1f} dB, {low['gain_db']:+.1f} against {low['strongest']}"]
+    emit({"layers": rows, "low_end": low}, as_json, lines or ["no layers"])

@@ -1,0 +1,37 @@
+"""A made sound under the kick: laid, read by band, made longer, turned over, taken away."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.test_rows import field, ready
+
+
+def by_layers_db(page) -> float:
+    said = page.locator("#low-end").inner_text()
+    return float(re.search(r"([+−]?[\d.]+) dB by its layers", said)[1].replace("−", "-"))
+
+
+def test_a_sine_under_the_kick(page, session):
+    """What it adds to the low end is said, follows its level and its polarity, and goes with it."""
+    page.goto(f"{session}/replace/?of=kick")
+    ready(page)
+    expect(page.locator("#low-end")).to_contain_text("carries it")
+    page.get_by_role("button", name="lay a sine under it").click()
+    expect(page.locator("#message")).to_contain_text(re.compile(r"A sine at [\d.]+ Hz under \d+ hits of kick"))
+    expect(page.locator("#low-end")).to_contain_text("by its layers")
+    field(page, "frequency", "62")
+    field(page, "level of this layer, dB", "0")
+    louder = by_layers_db(page)
+    assert louder > 0.5
+    field(page, "level of this layer, dB", "-50")
+    expect(page.locator("#low-end")).to_contain_text(re.compile(r"[+−]?0\.[01] dB by its layers"))
+    field(page, "level of this layer, dB", "0")
+    page.get_by_role("button", name="other polarity").click()
+    expect(page.locator("#message")).to_contain_text("inverted")
+    page.wait_for_timeout(600)
+    ready(page)
+    assert by_layers_db(page) < louder
+    page.get_by_role("button", name="take away").click()
+    expect(page.locator("#message")).to_contain_text("taken away")
+    expect(page.locator("#low-end")).not_to_contain_text("by its layers")
