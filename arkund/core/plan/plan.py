@@ -148,12 +148,13 @@ class Capture(Settings):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Placement(Settings):
-    """A captured hit in the place of one hit of its piece (times in the recording)."""
+    """A captured hit in the place of one hit of its piece (times in the recording), in the mics at its piece or in those of the whole kit."""
 
     capture: str = text(longest=40)
     at: int = number(0, 0, 10**11, step=1)
     length: int = number(1, 1, 10**7, step=1)
     gain_db: float = number(0.0, -60.0, 60.0, step=0.1, unit="dB")
+    everywhere: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,7 +13,7 @@ from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import repaired, stepped
-from arkund.core.plan.plan import Cut, MicPlan, Plan
+from arkund.core.plan.plan import Capture, Cut, Layer, MicPlan, Placement, Plan
 from arkund.core.plan.scenes import trims
 from arkund.core.replace import made
 from arkund.core.replace.process import with_layers, with_placements
@@ -97,12 +97,12 @@ class Sources:
             read = repaired(read, rate)
         if mic.clock_ppm:
             read = functools.partial(read_at_speed, read, 1.0 + mic.clock_ppm * 1e-6)
+        captures, placements, layers = _put_into(plan, mic)
+        if captures:
+            takes = {c.id: raw(plan, self._recordings, mic.id, c.take) for c in captures.values()}
+            read = with_placements(read, placements, captures, takes, rate)
+            read = with_layers(read, layers, captures, takes, rate)
         if is_close(mic.role):
-            captures = {c.id: c for c in plan.captures if c.piece == mic.piece}
-            if captures:
-                takes = {c.id: raw(plan, self._recordings, mic.id, c.take) for c in captures.values()}
-                read = with_placements(read, plan.placements, captures, takes, rate)
-                read = with_layers(read, plan.layers, captures, takes, rate)
             return self._in_song(read, mic.piece)
         return functools.partial(self._edited.read, read) if self._edited else read
 
@@ -111,6 +111,15 @@ class Sources:
         if piece in self._alone:
             read = functools.partial(self._alone[piece].read, read)
         return functools.partial(self._edited.read, read) if self._edited else read
+
+
+def _put_into(plan: Plan, mic: MicPlan) -> tuple[dict[str, Capture], list[Placement], list[Layer]]:
+    """Return what is put into a mic: the captured hits, by their ids, where they stand instead of others, and under what they lie."""
+    own = {c.id for c in plan.captures if c.piece == mic.piece and is_close(mic.role)}
+    placements = [p for p in plan.placements if p.everywhere or p.capture in own]
+    layers = [layer for layer in plan.layers if layer.capture in own]
+    used = own | {p.capture for p in placements}
+    return {c.id: c for c in plan.captures if c.id in used}, placements, layers
 
 
 def _made(sound: made.Made, rate: int, start: int, stop: int) -> np.ndarray:
@@ -142,9 +151,9 @@ def _cuts_key(crossfade_ms: float, cuts: Sequence[Cut]) -> str:
 
 def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> dict:
     """Return what the source of a mic depends on, as plain data for its content hash; ``edits`` is the Plan's :func:`edits_key`."""
-    captures = [c.to_json() for c in plan.captures if c.piece == mic.piece] if is_close(mic.role) else []
+    captures, placements, layers = _put_into(plan, mic)
     layered = {"made": mic.made.to_json()} if mic.made else {}
-    ids, takes = {c["id"] for c in captures}, {plan.take, *(c["take"] for c in captures)}
+    takes = {plan.take, *(c.take for c in captures.values())}
     return layered | {
         "take": plan.take,
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
@@ -156,7 +165,7 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece]
         if is_close(mic.role) or mic.made
         else [],
-        "captures": captures,
-        "placements": [p.to_json() for p in plan.placements if p.capture in ids],
-        "layers": [layer.to_json() for layer in plan.layers if layer.capture in ids],
+        "captures": [c.to_json() for c in captures.values()],
+        "placements": [p.to_json() for p in placements],
+        "layers": [layer.to_json() for layer in layers],
     }

@@ -67,6 +67,7 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
                     "title": n.finding.title,
                     "evidence": n.finding.evidence,
                     "can_do": bool(n.finding.changes),
+                    "trial": n.finding.changes if step == "replace" else None,  # what can be heard before it is done
                     "state": n.state,
                     "reason": n.reason,
                 }

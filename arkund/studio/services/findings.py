@@ -139,7 +139,7 @@ def _clean(m: Measure) -> list[Finding]:
 
 
 def _replace(m: Measure) -> list[Finding]:
-    return propose_replace(m.heard_hits, m.plan.tempo)
+    return propose_replace(m.plan, m.hits, m.heard_hits, m.rate)
 
 
 def _tone(m: Measure) -> list[Finding]:

@@ -5,10 +5,9 @@ import pytest
 
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.resolve import Hit
-from arkund.core.plan.plan import Capture, Layer, Placement, Tempo
+from arkund.core.plan.plan import Capture, Layer, Placement
 from arkund.core.replace.measure import strikes, typical_hit
 from arkund.core.replace.process import captured, with_layers, with_placements
-from arkund.core.replace.propose import propose
 
 RATE = 48_000
 
@@ -107,22 +106,3 @@ class TestTypicalHit:
         found = typical_hit(straight.plan, self.hits(), "snare", RATE)
         assert len(strikes(found, self.hits(), RATE)) == 5
         assert strikes(found, self.hits(), RATE)[0] == (RATE, 0.0)
-
-
-class TestPropose:
-    """A weak backbeat is named."""
-
-    def test_weak_but_not_missing(self):
-        """By bar and beat; nothing is changed by itself. One that is not played is none: a fill looks the same."""
-        tempo = Tempo(bpm=120.0)
-        snare = []
-        for bar in range(12):
-            for beat in (1, 3):
-                if (bar, beat) == (5, 3):
-                    continue
-                level = -24.0 if (bar, beat) == (8, 1) else -6.0
-                snare.append(Hit("snare", bar * 2 + beat * 0.5, level, 100, False))
-        kick = [Hit("kick", bar * 2.0, -6.0, 120, False) for bar in range(12)]
-        titles = [f.title for f in propose({"snare": snare, "kick": kick}, tempo)]
-        assert titles == ["Bar 9: weak snare on beat 2"]
-        assert all(not f.changes for f in propose({"snare": snare, "kick": kick}, tempo))

@@ -197,6 +197,17 @@ export function registerPage() {
     micAsked(note) {
       return note.key.startsWith("load:name:") ? note.place : "";
     },
+    mayHear(note) {
+      return Boolean(note.trial && Object.keys(note.trial).length);
+    },
+    /** Hear what a note suggests, in its bar and the one after it, before it is done. */
+    hearTrial(note) {
+      const lines = this.bars?.lines_s || [];
+      const bar = Number(note.place);
+      const start = Math.max((lines[bar] ?? 0) - 0.3, 0);
+      window.dispatchEvent(new CustomEvent("loop", { detail: { start, stop: (lines[bar + 2] ?? start + 4) + 0.3 } }));
+      this.try(note.trial, "");
+    },
     hearHit(note) {
       window.dispatchEvent(new CustomEvent("hit", { detail: this.micAsked(note) }));
     },
