@@ -24,6 +24,9 @@ def tool_of(kind: str, rng: np.random.Generator, key: str = "") -> Tool:
     if kind == "regions":
         edges = np.cumsum(rng.integers(200, 60_000, 24)).reshape(-1, 2)
         return drawn(cls, rng, on=on, spans=tuple(map(tuple, edges.tolist())))
+    if kind == "leveller":
+        at = np.cumsum(rng.integers(100, 60_000, 16)).tolist()
+        return drawn(cls, rng, on=on, strikes=tuple((each, float(rng.uniform(-30, 6))) for each in at))
     more = {"key": drawn(Key, rng, of=key)} if "key" in cls.__dataclass_fields__ else {}
     return drawn(cls, rng, on=on, **more)
 

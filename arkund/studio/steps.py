@@ -58,7 +58,7 @@ STEPS = {
             "Clean",
             "Whose sound is this?",
             "Above, the song in this mic and where it is heard. Below, own hits against other drums' hits, by level; the line is the threshold.",
-            tools=("regions", "gate"),
+            tools=("regions", "gate", "leveller"),
         ),
         Step(
             "replace",

@@ -13,6 +13,7 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
+from tests.stages import through
 
 
 def made(session: Session, change) -> Measure:
@@ -88,6 +89,44 @@ class TestLay:
         assert Session.objects.get(pk=session.pk).version == before
 
 
+class TestSplit:
+    """Mics above, layers below."""
+
+    @pytest.mark.parametrize("hz", [43.0, 70.0, 87.0])
+    def test_the_sum_is_flat(self, session, hz):
+        """What both halves leave of an impulse has every frequency within a tenth of a decibel."""
+        m = made(session, layering.add(Measure(session), "kick", "sine"))
+        m = made(session, layering.split(m, "kick", hz))
+        halves = [m.plan.mic(each).tool("split") for each in ("kd-in", "kick-sine")]
+        impulse = np.zeros(1 << 17, np.float32)
+        impulse[0] = 1.0
+        both = np.fft.rfft(sum(through(half, impulse).astype(float) for half in halves))
+        hertz = np.fft.rfftfreq(impulse.size, 1 / 48_000)
+        heard = 20 * np.log10(np.abs(both[(hertz >= 20) & (hertz <= 20_000)]))
+        assert np.abs(heard).max() <= 0.1
+        low = 20 * np.log10(np.abs(np.fft.rfft(through(halves[1], impulse)))[np.argmin(np.abs(hertz - 4 * hz))])
+        assert low == pytest.approx(-48.0, abs=0.5)
+
+    def test_and_back(self, session):
+        """One Move there, another one back; again at another frequency it is moved, not doubled."""
+        m = made(session, layering.add(Measure(session), "kick", "thump"))
+        before = [mic.tools for mic in m.plan.mics]
+        m = made(session, layering.split(m, "kick", 60.0))
+        m = made(session, layering.split(m, "kick", 80.0))
+        assert layering.told(m, "kick")["split_hz"] == 80.0
+        assert [each.id for each in m.plan.mic("kd-in").tools].count("split") == 1
+        m = made(session, layering.split(m, "kick", None))
+        assert [mic.tools for mic in m.plan.mics] == before
+        assert layering.split_hz(m, "kick") is None
+
+    def test_refused(self, session):
+        """Without a layer, and where nobody would split."""
+        with pytest.raises(SettingsError, match="needs a mic and a layer"):
+            layering.split(Measure(session), "kick", 70.0)
+        with pytest.raises(SettingsError, match="500 Hz is outside 40 to 120 Hz"):
+            layering.split(Measure(session), "kick", 500.0)
+
+
 def test_the_command_line(session, capsys):
     """Added, listed, opened again, taken away."""
     from arkund.studio.cli.main import main
@@ -100,5 +139,7 @@ def test_the_command_line(session, capsys):
     assert "kick-sine" in told["low_end"]["strips"]
     run("set", number, "mics.kick-sine.made.release_ms=400")
     assert "opened by" in run("layer", "again", number, "kick-sine")
+    assert "layers below 70 Hz" in run("layer", "split", number, "--hz", "70")
+    run("layer", "split", number)
     run("layer", "remove", number, "kick-sine")
     assert json.loads(run("layer", "list", number, "--json"))["layers"] == []

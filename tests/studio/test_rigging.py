@@ -304,3 +304,19 @@ class TestFormerArchives:
         session.refresh_from_db()
         again = archiving.restore(archiving.archive(session, tmp_path / "again.zip"))
         assert [m.schema for m in again.moves.all()] == [1] * 8 + [SCHEMA]
+
+
+class TestDrawnTools:
+    """Tools that follow a mic's own hits are added with what is measured."""
+
+    @pytest.mark.parametrize(("kind", "rows"), [("regions", "spans"), ("leveller", "strikes")])
+    def test_added_with_the_hits(self, session, kind, rows):
+        """So that switching one on does what it says, and a group has none."""
+        rigging.make(session, rigging.add_tool(session, "kd-in", kind))
+        session.refresh_from_db()
+        tool = session.plan.mic("kd-in").first(kind)
+        assert not tool.on
+        assert len(getattr(tool, rows)) > 3
+        for strip in ("group:kick", "oh-l"):
+            with pytest.raises(SettingsError, match=f"{kind}: (follows the hits|belongs to a mic)"):
+                rigging.make(session, rigging.add_tool(session, strip, kind))

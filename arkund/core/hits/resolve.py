@@ -58,3 +58,11 @@ def _hit(piece: str, time_s: float, level_db: float, by_hand: bool, sure: float,
     below = level_db - full_db
     velocity = int(np.clip(round(127 * (1 + below / VELOCITY_SPAN_DB)), 1, 127))
     return Hit(piece, time_s, level_db, velocity, piece == "snare" and below < GHOST_BELOW_DB, by_hand, sure)
+
+
+def against_usual(hits: Sequence[Hit], sample_rate_hz: int) -> tuple[tuple[int, float], ...]:
+    """Return a drum's hits in order as (first sample, dB against the usual one that is no ghost), one at a place."""
+    levels = sorted(h.level_db for h in hits if not h.ghost) or sorted(h.level_db for h in hits)
+    usual = levels[len(levels) // 2] if levels else 0.0
+    rows = {round(h.time_s * sample_rate_hz): round(float(h.level_db - usual), 2) for h in hits}
+    return tuple(sorted(rows.items()))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from arkund.core.clean.settings import Cleaning
 from arkund.core.errors import SettingsError
-from arkund.core.kit.pieces import PIECES, ROLES
+from arkund.core.kit.pieces import PIECES, ROLES, is_close
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.replace.made import Made
@@ -44,6 +44,11 @@ class MicPlan(Strip):
     repair: bool = False  # short clipped tops are drawn anew
     group: str = text("", longest=40)
     made: Made | None = None  # of a layer: its sound, which is made and not recorded
+
+    @property
+    def moves_with_piece(self) -> bool:
+        """Whether cuts of its piece alone move it."""
+        return is_close(self.role) or self.made is not None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -43,18 +43,21 @@ class Keys:
 
     def drawn(self, mic: MicPlan, tool: Tool, start: int, stop: int) -> np.ndarray:
         """Return a span of what is drawn over the song for a mic's tool, float32 [shape=(samples,)]."""
-        alone = tuple(cut for cut in self._plan.lone_cuts if cut.piece == mic.piece and is_close(mic.role))
+        alone = tuple(cut for cut in self._plan.lone_cuts if cut.piece == mic.piece and mic.moves_with_piece)
         later = round(ms_to_samples(mic.line_up.delay_ms, self._rate))
-        spans = _in_song(tool.spans, 1.0 + mic.clock_ppm * 1e-6, alone, self._plan.cuts, later)
-        return module_of(tool.kind).gains(tool, spans, start, stop, self._rate)
+
+        def moved(places: tuple[tuple[int, ...], ...]) -> np.ndarray:
+            return _in_song(places, 1.0 + mic.clock_ppm * 1e-6, alone, self._plan.cuts, later)
+
+        return module_of(tool.kind).gains(tool, moved, start, stop, self._rate)
 
 
 @functools.lru_cache(maxsize=64)
 def _in_song(
-    spans: tuple[tuple[int, int], ...], speed: float, alone: Sequence, cuts: Sequence, later: int
+    places: tuple[tuple[int, ...], ...], speed: float, alone: Sequence, cuts: Sequence, later: int
 ) -> np.ndarray:
-    """Return where places of a mic's recording are in the song, int64 [shape=(spans, 2)]: as its sound is moved."""
-    at = np.round(np.array(spans, float).reshape(-1, 2) / speed).astype(np.int64)
+    """Return where places of a mic's recording are in the song, int64 [rows as they are given]: as its sound is moved."""
+    at = np.round(np.array(places, float) / speed).astype(np.int64)
     for some in (alone, cuts):
         if some:
             begins, shifts = (np.array([getattr(cut, name) for cut in some], np.int64) for name in ("at", "shift"))

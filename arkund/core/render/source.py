@@ -90,8 +90,7 @@ class Sources:
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate
         if mic.made:
-            read = functools.partial(_made, mic.made, rate)
-            return self._in_song(read, mic.piece)
+            return self._in_song(functools.partial(_made, mic.made, rate), mic)
         read = raw(plan, self._recordings, mic.id)
         if mic.repair:
             read = repaired(read, rate)
@@ -102,14 +101,12 @@ class Sources:
             takes = {c.id: raw(plan, self._recordings, mic.id, c.take) for c in captures.values()}
             read = with_placements(read, placements, captures, takes, rate)
             read = with_layers(read, layers, captures, takes, rate)
-        if is_close(mic.role):
-            return self._in_song(read, mic.piece)
-        return functools.partial(self._edited.read, read) if self._edited else read
+        return self._in_song(read, mic)
 
-    def _in_song(self, read: Read, piece: str) -> Read:
-        """Return a reader that moves with the mics at a piece."""
-        if piece in self._alone:
-            read = functools.partial(self._alone[piece].read, read)
+    def _in_song(self, read: Read, mic: MicPlan) -> Read:
+        """Return a reader of what is heard after the edits in time."""
+        if mic.moves_with_piece and mic.piece in self._alone:
+            read = functools.partial(self._alone[mic.piece].read, read)
         return functools.partial(self._edited.read, read) if self._edited else read
 
 
@@ -162,9 +159,7 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "trim_db": trims(plan, recordings.sample_rate_hz).get(mic.id, mic.trim_db) if plan.scenes else mic.trim_db,
         "line_up": mic.line_up.to_json(),
         "edits": edits,
-        "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece]
-        if is_close(mic.role) or mic.made
-        else [],
+        "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece] if mic.moves_with_piece else [],
         "captures": [c.to_json() for c in captures.values()],
         "placements": [p.to_json() for p in placements],
         "layers": [layer.to_json() for layer in layers],

@@ -47,6 +47,10 @@ class Strip(Settings):
         """Return the first tool of a kind, None where there is none."""
         return next((tool for tool in self.tools if tool.kind == kind), None)
 
+    def tool(self, tool_id: str) -> Tool | None:
+        """Return the tool of an id, None where there is none."""
+        return next((tool for tool in self.tools if tool.id == tool_id), None)
+
     def with_tool(self, tool: Tool) -> tuple[Tool, ...]:
         """Return the row with a tool in the place of the one with its id, at the end where there is none."""
         if all(mine.id != tool.id for mine in self.tools):

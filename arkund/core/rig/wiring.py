@@ -38,7 +38,7 @@ def check(mics: Sequence, groups: Sequence[Group], paths: Sequence[Path], kit: K
         for tool in strip.tools:
             if tool.drawn:
                 raise SettingsError(
-                    f"{where}.tools.{tool.id}: {tool.kind} belong to a mic, whose own hits they follow."
+                    f"{where}.tools.{tool.id}: {tool.kind}: belongs to a mic, whose own hits it follows."
                 )
     keyed = list(_keys(mics, groups, paths, kit))
     for where, of in keyed:

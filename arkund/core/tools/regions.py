@@ -12,7 +12,7 @@ import numpy as np
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
 from arkund.core.settings import number
-from arkund.core.tools.tool import Tool, kind
+from arkund.core.tools.tool import Moved, Tool, kind
 from arkund.core.units import db_to_gain, ms_to_samples
 
 SILENCE_DB = 90.0  # from here on, nothing is left
@@ -65,17 +65,17 @@ class Regions(Tool):
 SETTINGS = Regions
 
 
-def gains(regions: Regions, spans: np.ndarray, start: int, stop: int, sample_rate_hz: int) -> np.ndarray:
+def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz: int) -> np.ndarray:
     """Return its gain over a part of the song, linear, float32 [shape=(stop - start,)].
 
-    spans : where its regions lie in the song, int64 [shape=(regions, 2)], in order. Between two that are nearer than their fades, the one that is louder
+    moved : tells where its regions lie in the song. Between two that are nearer than their fades, the one that is louder
     counts. Fades are cubic (3 x^2 - 2 x^3): they begin and end without a corner, and are the same on every machine.
     """
     lead, fade_in, fade_out = (
         max(round(ms_to_samples(ms, sample_rate_hz)), least)
         for ms, least in ((regions.lead_ms, 0), (regions.fade_in_ms, 1), (regions.fade_out_ms, 1))
     )
-    open_ = np.zeros(stop - start, np.float32)
+    spans, open_ = moved(regions.spans).reshape(-1, 2), np.zeros(stop - start, np.float32)
     first = np.searchsorted(spans[:, 1], start - fade_out)
     last = np.searchsorted(spans[:, 0], stop + lead + fade_in)
     rising, falling = _fade(fade_in), _fade(fade_out)[::-1]

@@ -1,16 +1,22 @@
 """What all tools have in common: an id in their row, on or off, and a kind by which stored settings find their module."""
 
 import importlib
+from collections.abc import Callable
 from dataclasses import dataclass, field, fields
 from types import ModuleType
 from typing import Any, ClassVar, Self
+
+import numpy as np
 
 from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, choice, number, text
 
 # In the order of the work, which is the first place of a new tool in a row. Modules are imported when they are first asked for: a list of sessions needs none.
-KINDS = ("regions", "gate", "tone", "shaper", "compressor", "grit", "space", "limiter")
+KINDS = ("regions", "gate", "leveller", "tone", "shaper", "compressor", "grit", "space", "limiter")
 MOST_TOOLS = 64  # in one row
+Moved = Callable[
+    [tuple[tuple[int, ...], ...]], np.ndarray
+]  # from places of a mic's recording to where they are in the song, int64 [rows as they are given]
 TOOL_ID = r"[a-z][-a-z0-9]*"
 
 

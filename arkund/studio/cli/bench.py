@@ -48,6 +48,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     from arkund.studio.cli.chain import chain_figures
     from arkund.studio.cli.full_rig import full_figures
     from arkund.studio.cli.group import migrate
+    from arkund.studio.cli.layered import layered_figures
     from arkund.studio.cli.pages import page_figures
     from arkund.studio.memory import give_back
     from arkund.studio.models import Session
@@ -73,6 +74,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     print_mb = _peak_mb()
     shutil.rmtree(folder / "out")
     rendering.cache().clear()
+    layered = layered_figures(session, LOOP_S, _timed)
     full = full_figures(session, folder / "out", seconds, LOOP_S, _timed, _p95)
     shutil.rmtree(folder / "out")
     session = Session.objects.get(pk=session.pk)
@@ -98,6 +100,7 @@ def _measure(folder: Path, seconds: float) -> dict:
         "audition_all_mics_ms_median": round(statistics.median(everything), 1),
         "audition_all_mics_ms_p95": round(_p95(everything), 1),
         "print_peak_memory_mb": round(print_mb),
+        **layered,
         **full,
         "compile_s": round(_compile_s(), 1),
         **chain_figures(min(seconds, 60.0)),

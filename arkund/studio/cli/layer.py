@@ -57,6 +57,20 @@ def layer_again(session: str, layer_id: str, as_json: bool) -> None:
     _made(session, as_json, lambda measure: layering.again(measure, layer_id))
 
 
+@layer.command("split")
+@click.argument("session")
+@click.option("--piece", default="kick", show_default=True, help="The drum that is shared out.")
+@click.option(
+    "--hz", type=float, help="Layers below, mics above, with a flat sum; without it both are heard in full again."
+)
+@json_option
+def layer_split(session: str, piece: str, hz: float | None, as_json: bool) -> None:
+    """Share a drum's range out between its mics and its layers; one Move."""
+    from arkund.studio.services import layering
+
+    _made(session, as_json, lambda measure: layering.split(measure, piece, hz))
+
+
 @layer.command("list")
 @click.argument("session")
 @click.option("--piece", default="kick", show_default=True, help="The drum whose low end is told.")

@@ -59,7 +59,9 @@ def tool_list(session: str, strip: str, as_json: bool) -> None:
 @json_option
 def tool_add(session: str, strip: str, kind: str, at: int | None, as_json: bool) -> None:
     """Add a tool to a strip, off; one Move."""
-    make(session, as_json, lambda s: changes.add_tool(s.plan, strip, kind, at))
+    from arkund.studio.services import rigging
+
+    make(session, as_json, lambda s: rigging.add_tool(s, strip, kind, at))
 
 
 @tool.command("move", context_settings={"ignore_unknown_options": True})

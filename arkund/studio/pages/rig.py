@@ -65,9 +65,12 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "clean": lambda s, b: cleaning.set_way(Measure(s), wanted(b, "mic", str), wanted(b, "way", str)),
     "look": lambda s, b: cleaning.set_look(Measure(s), wanted(b, "look", str)),
     "lay": lambda s, b: layering.add(Measure(s), wanted(b, "piece", str), wanted(b, "sort", str)),
+    "split": lambda s, b: layering.split(
+        Measure(s), wanted(b, "piece", str), wanted(b, "hz", float) if "hz" in b else None
+    ),
     "take-layer": lambda s, b: layering.remove(Measure(s), wanted(b, "layer", str)),
     "open-again": lambda s, b: layering.again(Measure(s), wanted(b, "layer", str)),
-    "add-tool": lambda s, b: changes.add_tool(s.plan, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),
+    "add-tool": lambda s, b: rigging.add_tool(s, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),
     "move-tool": lambda s, b: changes.move_tool(s.plan, *_tool(b), wanted(b, "by", int)),
     "remove-tool": lambda s, b: changes.remove_tool(s.plan, *_tool(b)),
     "copy-tool": lambda s, b: changes.copy_tool(s.plan, *_tool(b), _others(b)),

@@ -1,12 +1,14 @@
 """Layers whose sound is made, as Moves: laid under a drum with what is measured of it, and what they do to its low end."""
 
 from arkund.core.errors import SettingsError
-from arkund.core.kit.pieces import timing_mic
+from arkund.core.hits.resolve import against_usual
+from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import LineUp, MicPlan
 from arkund.core.replace import made as sounds
 from arkund.core.replace.low_end import BANDS_HZ, LowEnd, low_end
 from arkund.core.rig.changes import Change
-from arkund.core.tools.tool import free_id
+from arkund.core.tools.tone import Band, Tone
+from arkund.core.tools.tool import Tool, free_id
 from arkund.core.units import db_to_gain
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -14,6 +16,7 @@ from arkund.studio.services.rendering import rendered
 LOWEST_OCTAVE_HZ = 30.0  # the octave below a drum's own peak is taken where it lies no lower
 UNDER_DB = 3.0  # a layer begins so far under the strongest strip in the low end
 USUAL_HZ = 50.0  # where no fundamental was found
+SPLIT, SPLIT_HZ = "split", (40.0, 120.0)  # the id of the tool that shares a drum out, and where it may
 
 
 def layers(measure: Measure, piece: str | None = None) -> list[MicPlan]:
@@ -66,17 +69,46 @@ def _layer(measure: Measure, layer_id: str) -> MicPlan:
 
 def strikes(measure: Measure, piece: str) -> tuple[tuple[int, float], ...]:
     """Return a drum's hits as they are found: sample of the recording, and dB against the usual one that is no ghost."""
-    found = sorted(measure.hits.get(piece, []), key=lambda hit: hit.time_s)
-    levels = sorted(h.level_db for h in found if not h.ghost) or sorted(h.level_db for h in found)
-    usual = levels[len(levels) // 2]
-    rows = {round(h.time_s * measure.rate): round(float(h.level_db - usual), 2) for h in found}
-    return tuple(sorted(rows.items()))
+    return against_usual(measure.hits.get(piece, []), measure.rate)
 
 
 def note_hz(measure: Measure, mic: MicPlan) -> float:
     """Return the note of a made sound: an octave below the drum's own, where that is not too low to be heard."""
     own = measure.tone(mic).fundamental_hz or USUAL_HZ
     return round(own / 2.0 if own / 2.0 >= LOWEST_OCTAVE_HZ else own, 1)
+
+
+def split(measure: Measure, piece: str, frequency_hz: float | None) -> Change:
+    """Share a drum's range out between its mics and its layers: above a frequency the mics, below it the layers, with slopes whose sum is flat; None takes that
+    away again.
+
+    Two Butterworth filters of 12 dB an octave on either side (S. H. Linkwitz, 1976): each is 6 dB down where they meet, in phase everywhere. Raises
+    SettingsError where there is no layer, or no mic, and outside SPLIT_HZ.
+    """
+    mine = [mic for mic in measure.plan.mics if mic.piece == piece and (mic.made or is_close(mic.role))]
+    if frequency_hz is None:
+        rows = {mic: tuple(each for each in mic.tools if each.id != SPLIT) for mic in mine if mic.tool(SPLIT)}
+        title = f"{piece}: mics and layers are heard in full"
+    else:
+        if not SPLIT_HZ[0] <= frequency_hz <= SPLIT_HZ[1]:
+            raise SettingsError(f"split: {frequency_hz:g} Hz is outside {SPLIT_HZ[0]:g} to {SPLIT_HZ[1]:g} Hz.")
+        if len({mic.made is None for mic in mine}) < 2:
+            raise SettingsError(f"split: {piece} needs a mic and a layer, between which it is shared out.")
+        rows = {mic: _with_split(mic, frequency_hz) for mic in mine}
+        title = f"{piece}: layers below {frequency_hz:g} Hz, mics above"
+    return Change(title, {f"mics.{mic.id}.tools": [each.to_json() for each in row] for mic, row in rows.items()})
+
+
+def _with_split(mic: MicPlan, frequency_hz: float) -> tuple[Tool, ...]:
+    """Return a strip's row with its half of a split at the end."""
+    half = Band(kind="low_pass" if mic.made else "high_pass", frequency_hz=frequency_hz, slope_db=12)
+    return mic.with_tool(Tone(id=SPLIT, on=True, bands=(half, half)))
+
+
+def split_hz(measure: Measure, piece: str) -> float | None:
+    """Return where a drum is shared out between its mics and its layers; None where it is not."""
+    found = (mic.tool(SPLIT) for mic in measure.plan.mics if mic.piece == piece)
+    return next((each.bands[0].frequency_hz for each in found if each and each.on and each.bands), None)
 
 
 def carried(measure: Measure, piece: str, without: tuple[str, ...] = ()) -> LowEnd | None:
@@ -123,6 +155,7 @@ def told(measure: Measure, piece: str) -> dict | None:
         "without_layers_db": before.sum_db if before else None,
         "sum_main_db": found.sum_main_db,
         "without_layers_main_db": before.sum_main_db if before else None,
+        "split_hz": split_hz(measure, piece),
         "strongest": found.strongest,
         "gain_db": found.gain_db,
     }

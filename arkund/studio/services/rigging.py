@@ -3,10 +3,12 @@
 from collections.abc import Sequence
 
 from arkund.core.errors import SettingsError
+from arkund.core.hits.resolve import against_usual
 from arkund.core.plan.plan import Struck
-from arkund.core.rig import changes
+from arkund.core.rig import changes, places
 from arkund.core.rig.changes import Change
 from arkund.core.timing.bars import bars_of
+from arkund.core.tools.tool import settings_of
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
 from arkund.studio.services.measuring import Measure
@@ -25,6 +27,26 @@ def check_bars(session: Session, bars: Sequence[tuple[int, int]]) -> None:
     for first, after in bars:
         if not 0 <= first < after <= there:
             raise SettingsError(f"bars: {first + 1} to {after} are not in the song, which has bars 1 to {there}.")
+
+
+def add_tool(session: Session, strip: str, kind: str, at: int | None = None) -> Change:
+    """Return the change that adds a tool to a row; one that is drawn over the song with what is measured of the mic. Raises SettingsError where it can't be."""
+    change = changes.add_tool(session.plan, strip, kind, at)
+    if not settings_of(kind).drawn:
+        return change
+    measure, named = Measure(session), places.named(session.plan, strip)
+    if named.sort != "mic" or not measure.hits.get(named.strip.piece):
+        raise SettingsError(f"{kind}: follows the hits of a mic's own drum, and {named.words} has none.")
+    hits = measure.hits[named.strip.piece]
+    mine = (
+        {"spans": measure.cleaners(named.strip)[1].spans}
+        if kind == "regions"
+        else {"strikes": against_usual(hits, measure.rate)}
+    )
+    ((path, row),) = change.values.items()
+    known = {tool.id for tool in named.strip.tools}
+    plain = {name: [list(each) for each in rows] for name, rows in mine.items()}
+    return Change(change.title, {path: [each if each["id"] in known else each | plain for each in row]})
 
 
 def set_key(session: Session, strip: str, tool_id: str, of: str) -> Change:

@@ -104,7 +104,7 @@ def cut(kit, mic, hits: dict) -> tuple[np.ndarray, np.ndarray]:
     settings = Regions(on=True)
     rings = ringing(kit.readers[mic.name].read, x.size, times, kit.sample_rate_hz)
     mine = spans(times, rings, settings, kit.sample_rate_hz)
-    return x, x * gains(settings, np.array(mine).reshape(-1, 2), 0, x.size, kit.sample_rate_hz)
+    return x, x * gains(settings.replace(spans=mine), np.array, 0, x.size, kit.sample_rate_hz)
 
 
 def told(kit, hits: dict) -> list:

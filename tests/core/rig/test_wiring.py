@@ -44,7 +44,7 @@ class TestCheck:
     @pytest.mark.parametrize(
         ("changes", "words"),
         [
-            ({"mics.kd.tools": [{"kind": "flanger"}]}, r"mics\.kd\.tools\.0\.kind: unknown tool 'flanger'; known are regions, gate"),
+            ({"mics.kd.tools": [{"kind": "flanger"}]}, r"mics\.kd\.tools\.0\.kind: unknown tool 'flanger'; known are regions, gate, leveller"),
             ({"mics.kd.tools": [{"threshold_db": 3}]}, r"mics\.kd\.tools\.0\.kind: unknown tool None"),
             ({"mics.kd.tools": [{"kind": "gate"}, {"kind": "gate"}]}, "tools: 'gate' stands there twice"),
             ({"mics.kd.tools": [{"kind": "tone", "id": f"t{k}"} for k in range(200)]}, "at most 64 in a row, got 200"),

@@ -15,7 +15,7 @@ SPANS = ((9_000, 20_000), (21_000, 30_000), (70_000, 70_400))
 
 
 def gain_of(settings: Regions, start: int = 0, stop: int = 96_000) -> np.ndarray:
-    return regions.gains(settings, np.array(settings.spans).reshape(-1, 2), start, stop, RATE)
+    return regions.gains(settings, np.array, start, stop, RATE)
 
 
 class Noise:
@@ -132,7 +132,7 @@ class TestBadInput:
     def test_not_in_a_group(self):
         """A group has no hits of its own."""
         plan = Plan()
-        with pytest.raises(SettingsError, match=r"groups\.kick\.tools\.regions.*belong to a mic"):
+        with pytest.raises(SettingsError, match=r"groups\.kick\.tools\.regions.*belongs to a mic"):
             plan.replace(groups=(plan.groups[0].replace(tools=(Regions(),)), *plan.groups[1:]))
 
     def test_a_template_leaves_them_behind(self):

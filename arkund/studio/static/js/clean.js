@@ -315,7 +315,7 @@ Alpine.data("strip", () => ({
       const [from, to] = [a, b].map((t) => clamp(x.to(t), sheet.left, sheet.right));
       veil(last, from);
       last = to;
-      if (this.chart.way !== "leave") {
+      if (this.chart.way !== "leave" && to - from > 3) {
         sheet.line(from, sheet.top, from, sheet.bottom, "yours", 1);
         sheet.line(to, sheet.top, to, sheet.bottom, "yours", 1);
       }

@@ -46,6 +46,18 @@ Alpine.data("replace", () => ({
   lay(sort) {
     return this.$store.page.act("rig", { do: "lay", step: "replace", piece: this.chart.piece, sort });
   },
+  isSplit() {
+    return Boolean(this.chart?.low_end?.split_hz);
+  },
+  splitAt() {
+    return this.chart?.low_end?.split_hz || 70;
+  },
+  split() {
+    return this.$store.page.act("rig", { do: "split", step: "replace", piece: this.chart.piece, hz: Number(this.$refs.split.value) });
+  },
+  unsplit() {
+    return this.$store.page.act("rig", { do: "split", step: "replace", piece: this.chart.piece });
+  },
   lowWords() {
     const low = this.chart?.low_end;
     if (!low) return "";

@@ -4,6 +4,7 @@ import { chosenTool } from "./row.js";
 
 const HEIGHT = 210;
 const LOW_DB = -48;
+const LEVELS = ["gate", "regions", "leveller"]; // whose hits are shown by their levels, though no curve tells what they leave of one
 
 export const picture = () => ({
   ...charted({ left: 56, right: 16, top: 26, bottom: 36 }),
@@ -17,7 +18,7 @@ export const picture = () => ({
   /** Bands have a picture of their own, and the shaper's is the page's; a tool that is off has no hits in it. */
   hasPicture() {
     const tool = this.tool();
-    return Boolean(tool && (tool.curve.length || tool.decay.length || (tool.on && tool.kind === "gate" && tool.strokes.length)));
+    return Boolean(tool && (tool.curve.length || tool.decay.length || (tool.on && LEVELS.includes(tool.kind) && tool.strokes.length)));
   },
   words() {
     return this.tool()?.decay.length ? "how long the room rings, by frequency" : "each hit's peak before and after the tool";
