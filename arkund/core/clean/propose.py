@@ -61,10 +61,10 @@ def change(mic, way: str, gate: Gate, cut: Regions) -> dict[str, Any]:
     return rows.put_all(place, mic, *tools, *off) if tools or off else {}
 
 
-def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str) -> Finding | None:
+def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str, heard_as: str = "") -> Finding | None:
     """Return what is best done about the bleed in one mic; None where nothing is played on its drum, and where nothing is to be done.
 
-    gate, cut : each as it would be set
+    gate, cut : each as it would be set; heard_as : the kind of mic that it sounds like, where that is of another drum
     """
     down = down_db(look, mic.piece, mic.role)
     if not measured.own_db or not down:
@@ -78,10 +78,12 @@ def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str) -> F
         title = f"{mic.name}: gate at {gate.threshold_db:.1f} dB, down {gate.range_db:.0f} dB"
         evidence += f" Safe by {high - gate.threshold_db:.1f} dB above and {gate.threshold_db - low:.1f} dB below."
         return Finding("clean", f"clean:gate:{mic.id}", mic.id, title, evidence, change(mic, "gate", gate, cut))
-    sure = is_tom(mic.piece) or mic.piece in WELL_FOUND
+    sure = (is_tom(mic.piece) or mic.piece in WELL_FOUND) and not heard_as
     title = f"{mic.name}: cut by hits, {len(cut.spans)} regions, down {cut.down_db:.0f} dB between"
     evidence += " A threshold cannot tell them apart; what the other mics hear can: each region goes from a hit to the end of its ring."
-    if not sure:
+    if heard_as:
+        evidence += f" But it sounds like {heard_as}: see on Load what it is, before what it hears is cut by another drum's hits."
+    elif not sure:
         evidence += (
             " Softly played ghosts that were not found would be turned down with the bleed, so this waits for your ear."
         )

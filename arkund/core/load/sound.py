@@ -1,7 +1,7 @@
 """What a mic sounds like at its own loudest moments, and which mic of a kit that is likely to be, whatever its file is called."""
 
 import itertools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from importlib.resources import files
 
@@ -191,6 +191,25 @@ def _own(read: Read, moments: np.ndarray, busy: float, sample_rate_hz: int) -> n
     out.append(float(gain_to_db(np.median(peaks) / peaks.max())))
     out.append(4.0 * float(np.log2(busy + 0.1)))
     return np.array(out)
+
+
+UNLIKE, LIKE = (
+    -6.0,
+    -0.2,
+)  # natural logarithms: what a mic is taken for is this unlikely, and something else this likely
+
+
+def sounds_like_another(piece: str, likely_of: Mapping[str, float]) -> str:
+    """Return the kind of mic that a mic surely sounds like, where that is of another drum than the one it is taken for; "" else.
+
+    likely_of : how likely its sound is for each of KINDS, as logarithms
+    """
+    if not likely_of:
+        return ""
+    own = {"tom", "floor"} if piece.startswith("tom") or piece == "floor" else {piece}
+    best = max(likely_of, key=likely_of.__getitem__)
+    mine = [log for kind, log in likely_of.items() if kind.split(" ")[0] in own]
+    return best if mine and max(mine) <= UNLIKE and likely_of[best] >= LIKE else ""
 
 
 @cache

@@ -16,6 +16,7 @@ from arkund.core.level.propose import propose_kit, propose_outliers, propose_sec
 from arkund.core.lineup.propose import propose as propose_lineup
 from arkund.core.lineup.propose import propose_drift
 from arkund.core.load import propose as propose_load
+from arkund.core.load.sound import sounds_like_another
 from arkund.core.plan import change
 from arkund.core.punch.propose import propose as propose_punch
 from arkund.core.replace.propose import propose as propose_replace
@@ -131,7 +132,13 @@ def _timing(m: Measure) -> list[Finding]:
 def _clean(m: Measure) -> list[Finding]:
     look = m.plan.cleaning.look
     found = [
-        propose_clean(mic, *m.cleaners(mic), m.separation(mic), look)
+        propose_clean(
+            mic,
+            *m.cleaners(mic),
+            m.separation(mic),
+            look,
+            sounds_like_another(mic.piece, m.likelihoods().get(mic.id, {})),
+        )
         for mic in m.shells()
         if is_cleaned(mic) and m.hits.get(mic.piece)
     ]

@@ -6,6 +6,7 @@ import pytest
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import change, gate_for, is_cleaned, propose, regions_for, start_settings
 from arkund.core.clean.ring import Ringing
+from arkund.core.load.sound import sounds_like_another
 from arkund.core.plan import change as changes
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.tools.gate import Gate
@@ -53,6 +54,17 @@ class TestPropose:
         assert tool["spans"] == [[RATE, round(1.4 * RATE)], [3 * RATE, round(3.5 * RATE)]]
         assert note.first_choice
         assert "2 regions" in note.title
+
+    def test_one_that_sounds_like_another_drum_waits(self):
+        """What is named wrongly would be cut by another drum's hits: it is asked first."""
+        surely = {"tom": -9.7, "floor": -11.2, "snare top": -0.005, "kick in": -12.0}
+        assert sounds_like_another("tom2", surely) == "snare top"
+        assert sounds_like_another("snare", surely) == ""
+        assert sounds_like_another("tom2", surely | {"tom": -3.0}) == ""
+        assert sounds_like_another("tom2", {}) == ""
+        note = propose(TOM, Gate(), Regions(spans=((1, 2),)), THIN, "some life", "snare top")
+        assert not note.first_choice
+        assert "sounds like snare top" in note.evidence
 
     def test_a_snare_waits_for_the_ear(self):
         """Ghosts that nobody found would go down with the bleed."""
