@@ -136,6 +136,14 @@ class Settings:
         return {each.name: each.metadata["range"] for each in fields(cls) if "range" in each.metadata}
 
 
+def quick_hash(settings: Settings, rows: tuple) -> int:
+    """Return a hash of settings that hold thousands of rows: of all else, and of how many rows there are, the first and the last. What is remembered by its
+    settings is looked for dozens of times a rendering.
+    """
+    rest = tuple(v for v in (getattr(settings, each.name) for each in fields(settings)) if v is not rows)
+    return hash((rest, len(rows), rows[:1], rows[-1:]))
+
+
 def _check(each: dataclasses.Field, hint: Any, value: Any) -> None:
     """Check one value against what its field declares."""
     name = each.name

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.errors import SettingsError
-from arkund.core.settings import Settings, choice, number
+from arkund.core.settings import Settings, choice, number, quick_hash
 from arkund.core.units import db_to_gain, ms_to_samples
 
 SORTS = ("sine", "thump")
@@ -45,6 +45,9 @@ class Made(Settings):
             raise SettingsError(f"strikes: at most {MOST_STRIKES:,}, got {len(self.strikes):,}.")
         if any(b[0] <= a[0] for a, b in zip(self.strikes, self.strikes[1:], strict=False)):
             raise SettingsError("strikes: must be in order of time, one at a place.")
+
+    def __hash__(self) -> int:
+        return quick_hash(self, self.strikes)
 
 
 def first(sort: str, frequency_hz: float, strikes: tuple[tuple[int, float], ...]) -> Made:

@@ -10,7 +10,7 @@ import numpy as np
 
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
-from arkund.core.settings import number
+from arkund.core.settings import number, quick_hash
 from arkund.core.tools import regions
 from arkund.core.tools.tool import Moved, Tool, kind
 from arkund.core.units import db_to_gain, ms_to_samples
@@ -43,6 +43,9 @@ class Leveller(Tool):
             raise SettingsError(f"strikes: at most {MOST_STRIKES:,}, got {len(self.strikes):,}.")
         if any(b[0] <= a[0] for a, b in zip(self.strikes, self.strikes[1:], strict=False)):
             raise SettingsError("strikes: must be in order of time, one at a place.")
+
+    def __hash__(self) -> int:
+        return quick_hash(self, self.strikes)
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what it must hear beyond a span: nothing, what it does is known beforehand."""

@@ -11,7 +11,7 @@ import numpy as np
 
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
-from arkund.core.settings import number
+from arkund.core.settings import number, quick_hash
 from arkund.core.tools.tool import Moved, Tool, kind
 from arkund.core.units import db_to_gain, ms_to_samples
 
@@ -51,6 +51,9 @@ class Regions(Tool):
             if start < before or stop > FARTHEST:
                 raise SettingsError(f"spans: region {number_} begins at sample {start}, inside the one before it.")
             before = stop
+
+    def __hash__(self) -> int:
+        return quick_hash(self, self.spans)
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what it must hear beyond a span: nothing, what it does is known beforehand."""
