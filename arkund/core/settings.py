@@ -18,6 +18,7 @@ import types
 import typing
 from collections.abc import Iterable
 from dataclasses import MISSING, dataclass, field, fields
+from itertools import pairwise
 from typing import Any, Self
 
 from arkund.core.errors import SettingsError
@@ -50,6 +51,7 @@ def text(default: Any = MISSING, *, longest: int = 200, pattern: str = ""):
 
 
 DEEPEST = 24  # lists and objects within each other; the deepest of our own has a third of it
+MOST_STRIKES = 100_000  # of one drum in a song
 LARGEST_FLOAT = sys.float_info.max
 LARGEST_INT = 1 << 62  # what the database keeps
 
@@ -134,6 +136,14 @@ class Settings:
     def ranges(cls) -> dict[str, Range]:
         """Return the Range of each number field, for sliders and forms."""
         return {each.name: each.metadata["range"] for each in fields(cls) if "range" in each.metadata}
+
+
+def check_strikes(strikes: tuple[tuple[int, float], ...], most: int = MOST_STRIKES) -> None:
+    """Raise SettingsError where strikes, (sample, level in dB), are too many or out of order."""
+    if len(strikes) > most:
+        raise SettingsError(f"strikes: at most {most:,}, got {len(strikes):,}.")
+    if any(b[0] <= a[0] for a, b in pairwise(strikes)):
+        raise SettingsError("strikes: must be in order of time, one at a place.")
 
 
 def quick_hash(settings: Settings, rows: tuple) -> int:

@@ -4,19 +4,18 @@ import json
 
 import pytest
 
+from arkund.core.clean.propose import way_of
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import is_tom
 from arkund.studio.models import Session
-from arkund.studio.services import cleaning, moves, rigging
+from arkund.studio.services import cleaning, moves
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.proposing import propose_all
+from tests.studio.doing import made
 
 
-def made(session: Session, change) -> Measure:
-    session.refresh_from_db()
-    rigging.make(session, change, "clean")
-    session.refresh_from_db()
-    return Measure(session)
+def report(m: Measure) -> dict:
+    return next(row for row in cleaning.reports(m) if row["mic"] == "t1")
 
 
 class TestWays:
@@ -25,15 +24,15 @@ class TestWays:
     def test_cut_gated_left(self, session):
         """Each way is one Move, and what is measured after it is of what is heard then."""
         m = made(session, cleaning.set_way(Measure(session), "t1", "cut"))
-        told = cleaning.report(m, m.plan.mic("t1"))
+        told = report(m)
         assert told["way"] == "cut"
         assert told["done"]["bleed_db"] == pytest.approx(-24.0, abs=0.2)
         assert told["done"]["kept"] == told["done"]["own"] > 0
-        assert "bleed −24.0 dB" in cleaning.words_of(told["done"])
+        assert "bleed −24.0 dB" in told["words"]
         m = made(session, cleaning.set_way(m, "t1", "gate"))
-        assert cleaning.way_of(m.plan.mic("t1")) == "gate"
+        assert way_of(m.plan.mic("t1")) == "gate"
         m = made(session, cleaning.set_way(m, "t1", "leave"))
-        assert cleaning.report(m, m.plan.mic("t1"))["done"] is None
+        assert report(m)["done"] is None
         for _ in range(3):
             moves.undo(session.pk)
         assert Session.objects.get(pk=session.pk).plan.mic("t1").first("regions") is None
@@ -60,13 +59,13 @@ class TestLook:
         """Depths follow the look; regions that were set stay; open leaves every mic."""
         m = made(session, cleaning.set_way(Measure(session), "t1", "cut"))
         m = made(session, cleaning.set_look(m, "tight"))
-        assert cleaning.report(m, m.plan.mic("t1"))["done"]["bleed_db"] < -50.0
+        assert report(m)["done"]["bleed_db"] < -50.0
         spans = m.plan.mic("t1").first("regions").spans
         m = made(session, cleaning.set_look(m, "some life"))
         assert m.plan.mic("t1").first("regions").spans == spans
-        assert cleaning.report(m, m.plan.mic("t1"))["done"]["bleed_db"] == pytest.approx(-24.0, abs=0.2)
+        assert report(m)["done"]["bleed_db"] == pytest.approx(-24.0, abs=0.2)
         m = made(session, cleaning.set_look(m, "open"))
-        assert {cleaning.way_of(mic) for mic in m.shells()} == {"leave"}
+        assert {way_of(mic) for mic in m.shells()} == {"leave"}
         assert m.plan.cleaning.look == "open"
 
 

@@ -7,20 +7,15 @@ import pytest
 
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import timing_mic
+from arkund.core.replace.layers import split_hz
 from arkund.studio.models import Session
-from arkund.studio.services import archiving, layering, moves, rigging
+from arkund.studio.services import archiving, layering, moves
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
 from tests.stages import through
-
-
-def made(session: Session, change) -> Measure:
-    session.refresh_from_db()
-    rigging.make(session, change, "replace")
-    session.refresh_from_db()
-    return Measure(session)
+from tests.studio.doing import made
 
 
 class TestLay:
@@ -117,7 +112,7 @@ class TestSplit:
         assert [each.id for each in m.plan.mic("kd-in").tools].count("split") == 1
         m = made(session, layering.split(m, "kick", None))
         assert [mic.tools for mic in m.plan.mics] == before
-        assert layering.split_hz(m, "kick") is None
+        assert split_hz(m.plan.mics, "kick") is None
 
     def test_refused(self, session):
         """Without a layer, and where nobody would split."""

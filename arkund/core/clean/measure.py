@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from arkund.core.dsp.bank import bank_of, filter_bank
-from arkund.core.tools.gate import Gate
-from arkund.core.units import gain_to_db
+from arkund.core.tools.gate import Gate, gain
+from arkund.core.units import db_to_gain, gain_to_db
 
 BEFORE_S, AFTER_S = 0.03, 0.02
 APART_S = 0.035  # another's hit this near before an own one is not counted as bleed
@@ -61,6 +61,13 @@ def separation(read, mic, hits: dict, settings: Gate, sample_rate_hz: int) -> Se
         if times:
             others[piece], others_s[piece] = peaks(times), tuple(round(t, 4) for t in times)
     return Separation(mic.id, peaks(own_times), others, tuple(np.round(own_times, 4).tolist()), others_s)
+
+
+def opened(audio: np.ndarray, gate: Gate, sample_rate_hz: int) -> list[tuple[int, int]]:
+    """Return where a gate is more than half open in dB, as (first sample, the one after the last) by stretch; audio : what it hears [shape=(samples,)]."""
+    closed = gain(audio, gate, sample_rate_hz) < db_to_gain(-0.5 * gate.range_db)
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], closed, [True]]).astype(np.int8)))
+    return [tuple(each) for each in edges.reshape(-1, 2).tolist()]
 
 
 def _alone(time_s: float, own_times: np.ndarray, ringing_s: float) -> bool:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp.crossfade import correlation
 from arkund.core.units import gain_to_db
 
 HIT_S = (0.001, 0.03)  # before and after a hit, in which its peak lies
@@ -56,7 +57,7 @@ def outcome(
         ghosts=sum(h.ghost for h in own),
         ghosts_kept=sum(h.ghost for h in whole),
         peak_db=round(max((abs(c) for c, k in zip(changes, kept, strict=True) if k), default=0.0), 2),
-        alike=round(min((_alike(before, after, h.time_s, rate) for h in whole), default=1.0), 4),
+        alike=min((_alike(before, after, h.time_s, rate) for h in whole), default=1.0),
         open_share=round(float(np.mean(np.abs(after[loud]) > 0.7 * np.abs(before[loud]))) if loud.any() else 0.0, 3),
     )
 
@@ -68,6 +69,4 @@ def _peak_db(x: np.ndarray, time_s: float, rate: int) -> float:
 
 def _alike(before: np.ndarray, after: np.ndarray, time_s: float, rate: int) -> float:
     part = slice(max(int(time_s * rate), 0), max(int((time_s + ATTACK_S) * rate), 0))
-    a, b = before[part].astype(float), after[part].astype(float)
-    power = float(np.sqrt(np.sum(a * a) * np.sum(b * b)))
-    return float(np.sum(a * b)) / power if power > 0.0 else 1.0
+    return correlation(before[part], after[part]) if before[part].any() else 1.0

@@ -5,7 +5,7 @@ from typing import Any
 from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
 from arkund.core.clean.ring import Ringing
-from arkund.core.clean.settings import down_db
+from arkund.core.clean.settings import DEPTH, down_db, usual_down_db
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows
@@ -20,19 +20,16 @@ WELL_FOUND = ("kick",)  # whose hits are hardly ever missed; a missed ghost of a
 
 def start_settings(mic) -> Gate:
     """Return where a gate for this mic usually starts: key band, hold, release and range by piece and role."""
-    base = Gate(on=True, hysteresis_db=4.0, attack_ms=0.1, lookahead_ms=1.5)
+    base = Gate(
+        on=True, range_db=usual_down_db(mic.piece, mic.role), hysteresis_db=4.0, attack_ms=0.1, lookahead_ms=1.5
+    )
     if is_tom(mic.piece):
-        return base.replace(hold_ms=120.0, release_ms=220.0, range_db=24.0, key=Key(low_hz=70.0, high_hz=4000.0))
+        return base.replace(hold_ms=120.0, release_ms=220.0, key=Key(low_hz=70.0, high_hz=4000.0))
     if mic.piece == "kick":
-        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=14.0, key=Key(high_hz=6000.0))
+        return base.replace(hold_ms=60.0, release_ms=120.0, key=Key(high_hz=6000.0))
     if mic.role == "bottom":
-        return base.replace(hold_ms=60.0, release_ms=120.0, range_db=10.0, key=Key(low_hz=2500.0))
-    return base.replace(hold_ms=50.0, release_ms=140.0, range_db=12.0, key=Key(low_hz=120.0, high_hz=9000.0))
-
-
-def is_cleaned(mic) -> bool:
-    """Say whether a mic is looked at at first choice: shells yes; cymbals, overheads and rooms live from the kit."""
-    return mic.piece in ("kick", "snare") or is_tom(mic.piece)
+        return base.replace(hold_ms=60.0, release_ms=120.0, key=Key(low_hz=2500.0))
+    return base.replace(hold_ms=50.0, release_ms=140.0, key=Key(low_hz=120.0, high_hz=9000.0))
 
 
 def gate_for(start: Gate, measured: Separation, look: str, mic) -> Gate:
@@ -48,8 +45,22 @@ def gate_for(start: Gate, measured: Separation, look: str, mic) -> Gate:
 
 def regions_for(mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int) -> Regions:
     """Return the cut by hits: what stands in the mic's row, with new regions, or the usual one."""
-    start = mic.first("regions") or Regions(down_db=down_db(look, mic.piece, mic.role) or Regions().down_db)
+    start = mic.first("regions") or Regions(
+        down_db=down_db(look, mic.piece, mic.role) or usual_down_db(mic.piece, mic.role)
+    )
     return start.replace(on=True, spans=cutting.spans(times_s, ringing, start, sample_rate_hz))
+
+
+def way_of(mic) -> str:
+    """Return in which of the WAYS a mic is cleaned as it stands: cut where both are on, because what is cut is not heard again."""
+    on = {tool.kind for tool in mic.tools if tool.on}
+    return "cut" if "regions" in on else "gate" if "gate" in on else "leave"
+
+
+def deeper(mic, down: float) -> dict[str, Any]:
+    """Return the changes by which what cleans a mic goes so far down, in dB; its regions and threshold stay."""
+    mine = (tool for tool in mic.tools if tool.kind in DEPTH and tool.on)
+    return {f"mics.{mic.id}.tools.{tool.id}.{DEPTH[tool.kind]}": down for tool in mine}
 
 
 def change(mic, way: str, gate: Gate, cut: Regions) -> dict[str, Any]:
@@ -57,7 +68,7 @@ def change(mic, way: str, gate: Gate, cut: Regions) -> dict[str, Any]:
     place = f"mics.{mic.id}"
     tools = {"gate": (gate,), "cut": (cut,), "leave": ()}[way]
     done = {tool.kind for tool in tools}
-    off = [mine.replace(on=False) for kind in ("gate", "regions") if kind not in done and (mine := mic.first(kind))]
+    off = [mine.replace(on=False) for kind in DEPTH if kind not in done and (mine := mic.first(kind))]
     return rows.put_all(place, mic, *tools, *off) if tools or off else {}
 
 

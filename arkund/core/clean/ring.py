@@ -42,7 +42,7 @@ def ringing(read: Read, length: int, times_s: Sequence[float], sample_rate_hz: i
     A ring is over where this hit's own level says so: it has usually fallen below the bleed, or by DEEPEST_DB, or it really has fallen into the bleed earlier.
     What others play meanwhile does not prolong it.
     """
-    env = envelope_db(read, length, sample_rate_hz)
+    env = _envelope_db(read, length, sample_rate_hz)
     at = np.clip(np.round(np.asarray(times_s, float) / HOP_S).astype(int), 0, max(env.size - 1, 0))
     look, rise = round(LOOK_S / HOP_S), round(RISE_S / HOP_S)
     padded = np.concatenate([env, np.full(look + 1, QUIETEST_DB)])
@@ -86,7 +86,7 @@ def _end(row: np.ndarray, level_db: float, fall_db: np.ndarray, bleed_db: float)
     return max(int(min(ends, default=row.size)), round(SHORTEST_S / HOP_S))
 
 
-def envelope_db(read: Read, length: int, rate: int) -> np.ndarray:
+def _envelope_db(read: Read, length: int, rate: int) -> np.ndarray:
     """Return a mic's RMS in dBFS every HOP_S."""
     hop, out = round(HOP_S * rate), []
     size = hop * round(PIECE_S / HOP_S)

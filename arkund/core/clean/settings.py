@@ -10,8 +10,13 @@ LOOKS = {
     "some life": "Toms far down between their hits, kick a little; the rest lives.",
     "open": "Nothing is turned down: the bleed is part of the sound.",
 }
+DEPTH = {
+    "regions": "down_db",
+    "gate": "range_db",
+}  # the tools that clean, and which of their settings says how far down
 WAYS = ("gate", "cut", "leave")
 DOWN_DB = {"tight": {"tom": 60.0, "kick": 24.0, "snare": 16.0}, "some life": {"tom": 24.0, "kick": 14.0, "snare": 12.0}}
+OTHERS_DB = 12.0  # of what is cleaned by hand alone
 BOTTOM_DB = 10.0  # of a snare's bottom: its wires answer the whole kit, and belong to it
 
 
@@ -20,6 +25,11 @@ class Cleaning(Settings):
     """What the proposal aims at for the whole kit."""
 
     look: str = choice("some life", tuple(LOOKS))
+
+
+def usual_down_db(piece: str, role: str) -> float:
+    """Return how far a mic is turned down where nobody has said how clean the kit is meant to be."""
+    return down_db(Cleaning().look, piece, role) or OTHERS_DB
 
 
 def down_db(look: str, piece: str, role: str) -> float:

@@ -16,6 +16,15 @@ def crossfade(at: np.ndarray, length: int, alike: float) -> tuple[np.ndarray, np
     return w / both, (1 - w) / both
 
 
+def cubic(done: np.ndarray) -> np.ndarray:
+    """Return the gain of what comes, by how much of its fade is done (0 to 1, clipped) [shape of done]: 3 x^2 - 2 x^3, which begins and ends without a corner.
+
+    Plain products: the same on every machine.
+    """
+    x = np.clip(done, 0.0, 1.0)
+    return x * x * (3.0 - 2.0 * x)
+
+
 def correlation(a: np.ndarray, b: np.ndarray) -> float:
     """Return how much two signals have in common, 0 (nothing, or opposed) to 1; for a crossfade between them."""
     a, b = a.astype(np.float64), b.astype(np.float64)

@@ -1,7 +1,8 @@
 """The pieces of a kit, the roles of mics, and how both are grouped."""
 
 PIECES = ("kick", "snare", "hihat", "tom1", "tom2", "tom3", "tom4", "floor", "ride", "crash", "kit")
-ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot", "overhead", "room", "talkback", "layer")
+LAYER = "layer"  # of a strip whose sound is made: no recording has it
+ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot", "overhead", "room", "talkback", LAYER)
 CLOSE_ROLES = ("in", "out", "sub", "top", "bottom", "close", "spot")
 GROUPS = ("kick", "snare", "toms", "cymbals", "overheads", "rooms")
 
@@ -25,6 +26,16 @@ def kit_order(mic) -> tuple:
 def is_tom(piece: str) -> bool:
     """Say whether a piece is a rack or floor tom."""
     return piece.startswith("tom") or piece == "floor"
+
+
+def is_shell(piece: str) -> bool:
+    """Say whether a piece is a drum: kick, snare or a tom."""
+    return piece in ("kick", "snare") or is_tom(piece)
+
+
+def has_low_end(piece: str) -> bool:
+    """Say whether a piece has a low end that is looked at by itself."""
+    return piece == "kick" or is_tom(piece)
 
 
 def is_close(role: str) -> bool:

@@ -193,10 +193,8 @@ def _own(read: Read, moments: np.ndarray, busy: float, sample_rate_hz: int) -> n
     return np.array(out)
 
 
-UNLIKE, LIKE = (
-    -6.0,
-    -0.2,
-)  # natural logarithms: what a mic is taken for is this unlikely, and something else this likely
+# Logarithms: what a mic is taken for is this unlikely, and something else this likely.
+UNLIKE, LIKE = -6.0, -0.2
 
 
 def sounds_like_another(piece: str, likely_of: Mapping[str, float]) -> str:
@@ -206,7 +204,7 @@ def sounds_like_another(piece: str, likely_of: Mapping[str, float]) -> str:
     """
     if not likely_of:
         return ""
-    own = {"tom", "floor"} if piece.startswith("tom") or piece == "floor" else {piece}
+    own = {"tom", "floor"} if is_tom(piece) else {piece}
     best = max(likely_of, key=likely_of.__getitem__)
     mine = [log for kind, log in likely_of.items() if kind.split(" ")[0] in own]
     return best if mine and max(mine) <= UNLIKE and likely_of[best] >= LIKE else ""

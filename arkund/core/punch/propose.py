@@ -3,7 +3,7 @@
 import numpy as np
 
 from arkund.core.findings import Finding
-from arkund.core.kit.pieces import is_tom
+from arkund.core.kit.pieces import is_shell, is_tom
 from arkund.core.punch.measure import Taken
 from arkund.core.rig import rows
 from arkund.core.tools.compressor import Compressor
@@ -19,7 +19,7 @@ def first_settings(mic, gap_s: float) -> tuple[Shaper, Compressor] | None:
 
     gap_s : usual time to the next own hit
     """
-    if not (mic.piece in ("kick", "snare") or is_tom(mic.piece)):
+    if not is_shell(mic.piece):
         return None
     ratio, attack_ms = (4.0, 20.0) if mic.piece == "snare" else (4.0, 15.0) if mic.piece == "kick" else (3.0, 20.0)
     if mic.role in ("bottom", "sub"):

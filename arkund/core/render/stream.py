@@ -138,6 +138,7 @@ class _Gains:
         self.way, self.width, self._timeline = way, width, timeline
         self._gains = np.zeros((len(timeline.changes) + 1, len(way.names) * way.channels, width), np.float32)
         self._changes = False
+        self._used: dict[int, tuple[np.ndarray, np.ndarray]] = {}
 
     def put(self, feed: graph.Feed, lane: int, sides: int) -> None:
         """Take a feed of one of the bank's strips into as many neighbouring lanes as the sum has sides."""
@@ -166,9 +167,11 @@ class _Gains:
                 self._mix(some * comes, into, piece)
 
     def _mix(self, audio: np.ndarray, part: int, out: np.ndarray) -> None:
-        used = np.flatnonzero(self._gains[part].any(axis=1))
+        if part not in self._used:  # lanes that give nothing cost nothing
+            used = np.flatnonzero(self._gains[part].any(axis=1))
+            self._used[part] = used, self._gains[part][used].reshape(-1)
+        used, gains = self._used[part]
         if used.size:
-            gains = self._gains[part][used].reshape(-1)
             _mixing.BANKS[self.width].mix_down(audio.reshape(-1), audio.shape[1], used, gains, out.reshape(-1))
 
 

@@ -76,25 +76,29 @@ def _around(strokes: Sequence, at_s: float, piece: str, leave_own: bool) -> tupl
     return at_s - first, (later[0] - at_s if later else LONGEST_S), others
 
 
-def changes_of(plan: Plan, copies: Sequence[Copy], sample_rate_hz: int) -> dict:
-    """Return the changes by which copies stand in their places, in all mics; what stood there goes."""
-    captures = {c.id: c for c in plan.captures}
-    placements = {p.at: p for p in plan.placements}
-    for copy in copies:
-        at, samples = round(copy.from_s * sample_rate_hz), lambda seconds: round(seconds * sample_rate_hz)
-        capture = Capture(
-            id=f"{copy.piece}-{at}-{samples(copy.length_s)}",
-            piece=copy.piece,
-            take=plan.take,
-            at=at,
-            before=samples(copy.before_s),
-            length=samples(copy.length_s),
-            level_db=round(copy.level_db, 2),
-        )
-        captures[capture.id] = capture
-        to = samples(copy.to_s)
-        placements[to] = Placement(capture=capture.id, at=to, length=capture.length, everywhere=True)
+def changes_of(plan: Plan, copy: Copy, sample_rate_hz: int) -> dict:
+    """Return the changes by which a copy stands in its place, in all mics; what was put there before goes."""
+    at, to, before, length = (
+        round(seconds * sample_rate_hz) for seconds in (copy.from_s, copy.to_s, copy.before_s, copy.length_s)
+    )
+    capture = Capture(
+        id=f"{copy.piece}-{at}-{length}",
+        piece=copy.piece,
+        take=plan.take,
+        at=at,
+        before=before,
+        length=length,
+        level_db=round(copy.level_db, 2),
+    )
+    placement = Placement(capture=capture.id, at=to, length=length, everywhere=True)
+    captures = [c for c in plan.captures if c.id != capture.id]
+    placements = [p for p in plan.placements if p.at != to]
     return {
-        "captures": [c.to_json() for c in captures.values()],
-        "placements": [placements[at].to_json() for at in sorted(placements)],
+        "captures": [c.to_json() for c in (*captures, capture)],
+        "placements": [p.to_json() for p in sorted((*placements, placement), key=lambda p: p.at)],
     }
+
+
+def is_put(plan: Plan, copy: Copy, sample_rate_hz: int) -> bool:
+    """Say whether something was put into a copy's place already."""
+    return any(abs(p.at / sample_rate_hz - copy.to_s) < TOGETHER_S for p in plan.placements)

@@ -8,15 +8,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.errors import SettingsError
-from arkund.core.settings import Settings, choice, number, quick_hash
+from arkund.core.dsp.crossfade import cubic
+from arkund.core.settings import Settings, check_strikes, choice, number, quick_hash
 from arkund.core.units import db_to_gain, ms_to_samples
 
 SORTS = ("sine", "thump")
 LEVEL_DB = -12.0  # of the usual strike's peak, before the strip's trim
 GIVES_WAY_MS = 4.0
 ENDS_SHARE = 0.1  # of the release, in which what is left goes to nothing
-MOST_STRIKES = 100_000
 EVERY = -60.0  # a least strength from which on every strike counts
 
 
@@ -41,10 +40,7 @@ class Made(Settings):
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)
-        if len(self.strikes) > MOST_STRIKES:
-            raise SettingsError(f"strikes: at most {MOST_STRIKES:,}, got {len(self.strikes):,}.")
-        if any(b[0] <= a[0] for a, b in zip(self.strikes, self.strikes[1:], strict=False)):
-            raise SettingsError("strikes: must be in order of time, one at a place.")
+        check_strikes(self.strikes)
 
     def __hash__(self) -> int:
         return quick_hash(self, self.strikes)
@@ -94,8 +90,8 @@ def _sound(made: Made, rate: int) -> np.ndarray:
     # The phase is the integral of the frequency: f * (t + what the fall adds), by the middle of each sample.
     higher = 2.0 ** (made.fall_octaves * np.exp(-1000.0 * (t + 0.5) / (made.fall_ms * rate)))
     phase = np.concatenate([[0.0], np.cumsum(higher)[:-1]]) * made.frequency_hz / rate
-    rise = np.clip(t / max(attack, 1.0), 0.0, 1.0)
+    rise = cubic(t / max(attack, 1.0))
     fallen = np.clip((t - attack - hold) / release, 0.0, 1.0)
     ends = np.clip((1.0 - fallen) / ENDS_SHARE, 0.0, 1.0)
-    envelope = rise * rise * (3.0 - 2.0 * rise) * 10.0 ** (-3.0 * fallen) * ends
+    envelope = rise * 10.0 ** (-3.0 * fallen) * ends
     return np.sin(2.0 * np.pi * phase) * envelope

@@ -7,7 +7,7 @@ import numpy as np
 
 from arkund.core.findings import Finding
 from arkund.core.plan.plan import Plan
-from arkund.core.replace.copies import TOGETHER_S, Copy, changes_of, copy_to
+from arkund.core.replace.copies import Copy, changes_of, copy_to, is_put
 from arkund.core.replace.missing import GRID, missing
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import deviations
@@ -49,7 +49,7 @@ def _note(plan: Plan, kind: str, bar: int, place: float, copy: Copy | None, titl
     if copy is None:
         changes, what = {}, " No hit in the bars like this one can be copied: each is too near to its next stroke."
     else:
-        changes = changes_of(plan, [copy], rate)
+        changes = changes_of(plan, copy, rate)
         along = f", with the {' and '.join(copy.others)} that sounds there" if copy.others else ""
         what = (
             f" Doing it copies the hit at {copy.from_s:.2f} s in all mics, {1000 * copy.length_s:.0f} ms of it{along}."
@@ -64,7 +64,7 @@ def _missing(plan, recorded, heard, rate: int, back: _Back) -> list[tuple[float,
     for each in missing(heard, plan.tempo, plan.meant):
         sources = [back.to_recording(bars.start_s(other) + each.place * bars.of(other).beat_s) for other in each.alike]
         copy = copy_to(each.piece, back.to_recording(each.time_s), each.level_db, sources, recorded)
-        if copy and any(abs(p.at / rate - copy.to_s) < TOGETHER_S for p in plan.placements):
+        if copy and is_put(plan, copy, rate):
             continue
         named = ", ".join(str(other + 1) for other in sorted(each.alike[:MOST_TOLD]))
         title = f"Bar {each.bar + 1}: {each.piece} missing on beat {each.place + 1:g}"
@@ -92,7 +92,7 @@ def _weak(plan, recorded, heard, rate: int, back: _Back) -> list[tuple[float, Fi
             others = sorted((d for d in at_place.values() if d.bar != bar), key=lambda d: abs(d.bar - bar))
             to_s = back.to_recording(found.time_s)
             copy = copy_to("snare", to_s, median, [back.to_recording(d.time_s) for d in others], recorded)
-            if copy and any(abs(p.at / rate - copy.to_s) < TOGETHER_S for p in plan.placements):
+            if copy and is_put(plan, copy, rate):
                 continue
             title = f"Bar {bar + 1}: weak snare on beat {place + 1:g}"
             why = f"{median - level[found.time_s]:.0f} dB below the usual hit at this place."

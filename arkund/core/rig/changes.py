@@ -1,7 +1,7 @@
 """Changes of a rig: tools added, moved, removed and copied, keys set, groups, paths and scenes made and taken away."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -24,10 +24,15 @@ class Change:
     values: dict[str, Any]
 
 
-def add_tool(plan: Plan, strip: str, kind: str, at: int | None = None) -> Change:
-    """Add a tool of a kind to a strip's row, off, at a place or where it usually stands; an equaliser is on, because without filters it does nothing."""
+def add_tool(
+    plan: Plan, strip: str, kind: str, at: int | None = None, settings: Mapping[str, Any] | None = None
+) -> Change:
+    """Add a tool of a kind to a strip's row, off, at a place or where it usually stands; an equaliser is on, because without filters it does nothing.
+
+    settings : where it begins with others than the usual ones
+    """
     mine = places.named(plan, strip)
-    row = rows.added(mine.strip.tools, settings_of(kind)(on=kind == "tone"), at)
+    row = rows.added(mine.strip.tools, settings_of(kind)(on=kind == "tone", **(settings or {})), at)
     return _row(mine, row, f"{mine.words}: {kind} added")
 
 

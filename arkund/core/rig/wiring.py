@@ -31,10 +31,7 @@ def check(mics: Sequence, groups: Sequence[Group], paths: Sequence[Path], kit: K
         for send in strip.sends:
             if send.id not in known_paths:
                 _missing(f"{where}.sends", "path", send.id, known_paths)
-    for where, strip in (
-        *((f"{kind}.{s.id}", s) for kind, some in (("groups", groups), ("paths", paths)) for s in some),
-        ("kit", kit),
-    ):
+    for where, strip in (*_all((), groups, paths), ("kit", kit)):
         for tool in strip.tools:
             if tool.drawn:
                 raise SettingsError(

@@ -7,8 +7,6 @@ from arkund.core.dsp._arithmetic import brought_back, even, lanes_exp2, lanes_lo
 from arkund.core.dsp.compiled import BLOCK, FLAT, FLOOR, OPTIONS, f32, made_for
 from arkund.core.dsp.lanes import fused, larger, load, size, smaller, splat, store, swapped, where_over
 
-FULL = 98.0  # a ratio of more, less one, is no slope any more
-
 
 @njit(inline="always", **OPTIONS)
 def gate_block(stride, x, key, gain, rows, expands, params, state):
@@ -21,7 +19,6 @@ def gate_block(stride, x, key, gain, rows, expands, params, state):
     hold, closed = load(stride, params, 4 * L), load(stride, params, 5 * L)
     key_release, longest, link = load(stride, params, 6 * L), load(stride, params, 7 * L), load(stride, params, 8 * L)
     steeper, ducks, step = load(stride, params, 9 * L), load(stride, params, 10 * L), load(stride, params, 11 * L)
-    full = splat(stride, f32(FULL))
     env, was, left = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
     now, lingered = load(stride, state, 3 * L), load(stride, state, 4 * L)
     for i in range(rows):
@@ -36,7 +33,7 @@ def gate_block(stride, x, key, gain, rows, expands, params, state):
         shut = closed
         if expands:
             under = larger(lanes_log2(stride, opens) - lanes_log2(stride, env), zero)
-            shut = where_over(steeper, full, closed, larger(closed, zero - under * steeper))
+            shut = where_over(steeper, zero, larger(closed, zero - under * steeper), closed)
         opened = larger(was, smaller(left, one))
         target = where_over(opened, half, zero, shut)
         target = where_over(ducks, half, where_over(opened, half, closed, zero), target)
@@ -61,8 +58,8 @@ def gate(stride, x, key, expands, params, state):
     """Multiply a bank in place by the gate's gain for each sample of its key.
 
     params rows: 0 open level, 1 close level, 2 attack coefficient, 3 release coefficient, 4 hold [samples], 5 closed gain [octaves], 6 coefficient of the
-    key's release, 7 longest stay between the two levels [samples], 8 share of the neighbouring lane's level that is heard, 9 ratio less one (over FULL: closed
-    at once), 10 whether it closes where it would open, 11 octaves by which it falls with each sample (0: by the release's share). expands : whether any lane's
+    key's release, 7 longest stay between the two levels [samples], 8 share of the neighbouring lane's level that is heard, 9 ratio less one (0: closed at
+    once), 10 whether it closes where it would open, 11 octaves by which it falls with each sample (0: by the release's share). expands : whether any lane's
     ratio counts.
     state rows: 0 key envelope, 1 open, 2 hold left, 3 gain [octaves], 4 lingered.
     """

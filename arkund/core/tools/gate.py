@@ -94,7 +94,7 @@ class Run:
                 [coefficient(KEY_RELEASE_MS, rate)] * len(gates),
                 [LINGER_S * rate] * len(gates),
                 [float(linked)] * len(gates),
-                [g.ratio - 1.0 for g in gates],
+                [g.ratio - 1.0 if g.ratio < MOST_RATIO else 0.0 for g in gates],
                 [float(g.ducks) for g in gates],
                 [_step(g, rate) for g in gates],
             ],

@@ -8,14 +8,12 @@ from typing import ClassVar
 
 import numpy as np
 
+from arkund.core.dsp.crossfade import cubic
 from arkund.core.dsp.reach import NOTHING, Reach
-from arkund.core.errors import SettingsError
-from arkund.core.settings import number, quick_hash
+from arkund.core.settings import check_strikes, number, quick_hash
 from arkund.core.tools import regions
 from arkund.core.tools.tool import Moved, Tool, kind
 from arkund.core.units import db_to_gain, ms_to_samples
-
-MOST_STRIKES = 100_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,10 +37,7 @@ class Leveller(Tool):
 
     def __post_init__(self) -> None:
         Tool.__post_init__(self)
-        if len(self.strikes) > MOST_STRIKES:
-            raise SettingsError(f"strikes: at most {MOST_STRIKES:,}, got {len(self.strikes):,}.")
-        if any(b[0] <= a[0] for a, b in zip(self.strikes, self.strikes[1:], strict=False)):
-            raise SettingsError("strikes: must be in order of time, one at a place.")
+        check_strikes(self.strikes)
 
     def __hash__(self) -> int:
         return quick_hash(self, self.strikes)
@@ -81,8 +76,8 @@ def gains(leveller: Leveller, moved: Moved, start: int, stop: int, sample_rate_h
         length = min(change, begin - int(at[number_ - 1])) if number_ else change
         low, high = max(begin - length, 0), min(begin, out.size)
         if low < high:
-            x = (np.arange(low - begin + length, high - begin + length) + 0.5) / length
-            out[low:high] = before + (steps[number_] - before) * (x * x * (3.0 - 2.0 * x)).astype(np.float32)
+            done = (np.arange(low - begin + length, high - begin + length) + 0.5) / length
+            out[low:high] = before + (steps[number_] - before) * cubic(done).astype(np.float32)
         out[max(begin, 0) :] = steps[number_]
     return out
 

@@ -9,6 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from arkund.core.dsp.crossfade import cubic
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
 from arkund.core.settings import number, quick_hash
@@ -18,7 +19,6 @@ from arkund.core.units import db_to_gain, ms_to_samples
 SILENCE_DB = 90.0  # from here on, nothing is left
 MOST_SPANS = 20_000
 FARTHEST = 10**11  # samples
-Span = tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,8 +71,7 @@ SETTINGS = Regions
 def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz: int) -> np.ndarray:
     """Return its gain over a part of the song, linear, float32 [shape=(stop - start,)].
 
-    moved : tells where its regions lie in the song. Between two that are nearer than their fades, the one that is louder
-    counts. Fades are cubic (3 x^2 - 2 x^3): they begin and end without a corner, and are the same on every machine.
+    moved : tells where its regions lie in the song. Between two that are nearer than their fades, the one that is louder counts.
     """
     lead, fade_in, fade_out = (
         max(round(ms_to_samples(ms, sample_rate_hz)), least)
@@ -91,8 +90,7 @@ def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz:
 
 
 def _fade(length: int) -> np.ndarray:
-    x = (np.arange(length) + 0.5) / length
-    return (x * x * (3.0 - 2.0 * x)).astype(np.float32)
+    return cubic((np.arange(length) + 0.5) / length).astype(np.float32)
 
 
 def _raise(out: np.ndarray, at: int, curve: np.ndarray) -> None:

@@ -48,7 +48,7 @@ def _measure(folder: Path, seconds: float) -> dict:
     from arkund.studio.cli.chain import chain_figures
     from arkund.studio.cli.full_rig import full_figures
     from arkund.studio.cli.group import migrate
-    from arkund.studio.cli.layered import layered_figures
+    from arkund.studio.cli.many_strikes import layered_figures
     from arkund.studio.cli.pages import page_figures
     from arkund.studio.memory import give_back
     from arkund.studio.models import Session

@@ -34,7 +34,7 @@ def clean(session: str, mic: str | None, way: str | None, look: str | None, as_j
     rows = cleaning.reports(measure)
     lines = [f"look: {measure.plan.cleaning.look}"]
     for row in rows:
-        lines.append(f"{row['name']:<16} {cleaning.WORDS[row['way']]:<14} {cleaning.words_of(row['done'])}")
+        lines.append(f"{row['name']:<16} {cleaning.WORDS[row['way']]:<14} {row['words']}")
         if row["way"] == "leave" and row["proposed"]:
             lines.append(f"{'':<16} proposed: {row['proposed']['title']}")
     emit({"look": measure.plan.cleaning.look, "mics": rows}, as_json, lines)

@@ -1,9 +1,12 @@
 """Layers from the command line: made sounds under a drum, and what carries its low end."""
 
+from collections.abc import Callable
+
 import click
 
 from arkund.core.replace.made import SORTS
 from arkund.studio.cli.group import emit, main, session_of
+from arkund.studio.cli.rig import make
 from arkund.studio.cli.work import json_option
 
 
@@ -12,14 +15,12 @@ def layer() -> None:
     """Lay a made sound under a drum, and see what it does to the low end. What it is set to is changed by `arkund set SESSION mics.LAYER.made.KEY=VALUE`."""
 
 
-def _made(session: str, as_json: bool, change_of) -> None:
-    from arkund.studio.services import rigging
+def _made(session: str, as_json: bool, change_of: Callable) -> None:
+    """Make the change that ``change_of(layering, measure)`` returns as one Move."""
+    from arkund.studio.services import layering
     from arkund.studio.services.measuring import Measure
 
-    found = session_of(session)
-    change = change_of(Measure(found))
-    move = rigging.make(found, change, "replace", found.version)
-    emit({"move": move.number, "title": move.title}, as_json, [f"{move.number:>4}  {move.title}"])
+    make(session, as_json, lambda mine: change_of(layering, Measure(mine)), "replace")
 
 
 @layer.command("add")
@@ -30,9 +31,7 @@ def _made(session: str, as_json: bool, change_of) -> None:
 @json_option
 def layer_add(session: str, sort: str, piece: str, hz: float | None, as_json: bool) -> None:
     """Lay a sine or a thump under all hits of a drum; one Move."""
-    from arkund.studio.services import layering
-
-    _made(session, as_json, lambda measure: layering.add(measure, piece, sort, hz))
+    _made(session, as_json, lambda layering, measure: layering.add(measure, piece, sort, hz))
 
 
 @layer.command("remove")
@@ -41,9 +40,7 @@ def layer_add(session: str, sort: str, piece: str, hz: float | None, as_json: bo
 @json_option
 def layer_remove(session: str, layer_id: str, as_json: bool) -> None:
     """Take a layer away; one Move."""
-    from arkund.studio.services import layering
-
-    _made(session, as_json, lambda measure: layering.remove(measure, layer_id))
+    _made(session, as_json, lambda layering, measure: layering.remove(measure, layer_id))
 
 
 @layer.command("again")
@@ -52,9 +49,7 @@ def layer_remove(session: str, layer_id: str, as_json: bool) -> None:
 @json_option
 def layer_again(session: str, layer_id: str, as_json: bool) -> None:
     """Open a layer by the hits as they are found now; one Move."""
-    from arkund.studio.services import layering
-
-    _made(session, as_json, lambda measure: layering.again(measure, layer_id))
+    _made(session, as_json, lambda layering, measure: layering.again(measure, layer_id))
 
 
 @layer.command("split")
@@ -66,9 +61,7 @@ def layer_again(session: str, layer_id: str, as_json: bool) -> None:
 @json_option
 def layer_split(session: str, piece: str, hz: float | None, as_json: bool) -> None:
     """Share a drum's range out between its mics and its layers; one Move."""
-    from arkund.studio.services import layering
-
-    _made(session, as_json, lambda measure: layering.split(measure, piece, hz))
+    _made(session, as_json, lambda layering, measure: layering.split(measure, piece, hz))
 
 
 @layer.command("list")

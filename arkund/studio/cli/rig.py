@@ -10,12 +10,12 @@ from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.work import json_option
 
 
-def make(session: str, as_json: bool, change_of: Callable) -> None:
-    """Make the change that is told of a session as one Move, and say so."""
+def make(session: str, as_json: bool, change_of: Callable, step: str = "blend") -> None:
+    """Make the change that is told of a session as one Move of a step, and say so."""
     from arkund.studio.services import rigging
 
     mine = session_of(session)
-    move = rigging.make(mine, change_of(mine), version=mine.version)  # rows are written as a whole
+    move = rigging.make(mine, change_of(mine), step, mine.version)  # rows are written as a whole
     data = {"move": move.number, "title": move.title, "before": move.before, "after": move.after}
     emit(data, as_json, [f"move {move.number}: {move.title}"])
 

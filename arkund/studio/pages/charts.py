@@ -5,12 +5,14 @@ import dataclasses
 import numpy as np
 
 from arkund.core.blend.propose import KIT_PEAK_DB
+from arkund.core.clean.propose import way_of
 from arkund.core.clean.settings import LOOKS
-from arkund.core.kit.pieces import PIECES, ROLES, is_close, is_tom, timing_mic
+from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
+from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
 from arkund.core.replace.made import SORTS
 from arkund.core.rig import places, usual
 from arkund.core.rig.strips import OFF_DB
@@ -18,7 +20,7 @@ from arkund.core.rig.wiring import group_id
 from arkund.core.tools import gate as gates
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.tone import Tone, curve_db
-from arkund.core.units import gain_to_db
+from arkund.core.units import db_to_gain, gain_to_db
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
@@ -28,6 +30,7 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
 GATE_VIEW_S = (0.05, 0.6)
+QUIETEST_DB = -40.0  # a strip is drawn no larger than for such a hit
 
 
 def mic_of(measure: Measure, mic_id: str | None, prefer: tuple[str, ...] = ("snare", "kick")):
@@ -64,7 +67,7 @@ def load(m: Measure, mic_id: str | None) -> dict:
         ],
         "hits": {p: [[round(h.time_s, 5), h.velocity, h.ghost, h.by_hand] for h in hs] for p, hs in m.hits.items()},
         "pieces": list(PIECES),
-        "roles": list(ROLES),
+        "roles": [role for role in ROLES if role != LAYER],
         "heard": _heard(m),
         "backing": m.plan.backing.to_json() | {"name": backing.name_of(m.session)},
         "warnings": m.session.warnings,
@@ -134,7 +137,7 @@ def level(m: Measure, mic_id: str | None) -> dict:
 def clean(m: Measure, mic_id: str | None) -> dict:
     """Own hits against others' hits by level, the song with what is open, one hit with the gate over it, and what was done."""
     mic = mic_of(m, mic_id, ("tom1", "floor", "snare"))
-    s, told = m.separation(mic), cleaning.report(m, mic)
+    s, way = m.separation(mic), way_of(mic)
     hits = sorted(m.heard_hits.get(mic.piece, []), key=lambda h: h.level_db)
     view = {}
     if hits:
@@ -145,15 +148,16 @@ def clean(m: Measure, mic_id: str | None) -> dict:
         "row": row_of(m, mic.id),
         "look": m.plan.cleaning.look,
         "looks": [{"name": name, "words": words} for name, words in LOOKS.items()],
-        "way": told["way"],
+        "way": way,
         "ways": [{"name": way, "words": words} for way, words in cleaning.WORDS.items()],
-        "done": cleaning.words_of(told["done"]),
+        "done": cleaning.words_of(m.cleaned(mic)),
         "content": m.recordings.content(m.plan.take, mic.id),
         "length_s": m.recordings.length(m.plan.take) / m.rate,
-        "rate": m.rate,
         "later_s": mic.line_up.delay_ms / 1000.0,
-        "trim_db": mic.trim_db,
-        "opened": m.opened(mic) if told["way"] == "gate" else [],
+        "full": float(
+            db_to_gain(max([*s.own_db, QUIETEST_DB]) - mic.trim_db)
+        ),  # of the recording, where the loudest own hit fills the strip
+        "opened": m.opened(mic) if way == "gate" else [],
         "own_db": s.own_db,
         "own_s": s.own_s,
         "others_db": s.others_db,
@@ -182,11 +186,6 @@ def _gate_view(m: Measure, mic, time_s: float) -> dict:
     }
 
 
-def is_low(piece: str) -> bool:
-    """Say whether a piece has a low end that is looked at by itself."""
-    return piece == "kick" or is_tom(piece)
-
-
 def replace(m: Measure, mic_id: str | None) -> dict:
     """The strength of every hit of one piece over the song, with what is captured, placed and layered."""
     piece = mic_id if mic_id in m.hits else ("snare" if "snare" in m.hits else next(iter(m.hits), None))
@@ -199,6 +198,7 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
         "sorts": list(SORTS),
+        "split": {"low_hz": SPLIT_HZ[0], "high_hz": SPLIT_HZ[1], "usual_hz": USUAL_SPLIT_HZ},
         "made": [
             {
                 "id": mic.id,
@@ -211,7 +211,7 @@ def replace(m: Measure, mic_id: str | None) -> dict:
             | {"strikes": len(mic.made.strikes)}
             for mic in layering.layers(m, piece)
         ],
-        "low_end": layering.told(m, piece) if piece and is_low(piece) else None,
+        "low_end": layering.told(m, piece) if piece and has_low_end(piece) else None,
         "layers": [
             {
                 "index": i,

@@ -42,7 +42,7 @@ _BY_STEP = {
     "lineup": {"line_up": LineUp, "alignment": LineUpSettings},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
     "takes": {"comp": CompSettings},
-    "replace": {"layer": Layer, "made": Made},
+    "replace": {"layer": Layer, "made": Made, "strip": Strip},
     "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit, "scene": Scene},
 }
 WITH_ROWS = ("clean", "tone", "punch", "blend")  # pages that show a strip's row of tools

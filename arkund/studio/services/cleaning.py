@@ -2,7 +2,8 @@
 
 import dataclasses
 
-from arkund.core.clean.propose import SAFE_MARGIN_DB, change, is_cleaned
+from arkund.core.clean.outcome import Outcome
+from arkund.core.clean.propose import SAFE_MARGIN_DB, change, deeper, way_of
 from arkund.core.clean.settings import LOOKS, WAYS, down_db
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding
@@ -12,12 +13,6 @@ from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 
 WORDS = {"gate": "gated", "cut": "cut by hits", "leave": "left as it is"}
-
-
-def way_of(mic: MicPlan) -> str:
-    """Return in which of the WAYS a mic is cleaned as it stands: cut where both are on, because what is cut is not heard again."""
-    on = {tool.kind for tool in mic.tools if tool.on}
-    return "cut" if "regions" in on else "gate" if "gate" in on else "leave"
 
 
 def set_way(measure: Measure, mic_id: str, way: str) -> Change:
@@ -37,37 +32,23 @@ def set_look(measure: Measure, look: str) -> Change:
     wanted = Measure(measure.session, measure.plan.replace(cleaning=measure.plan.cleaning.replace(look=look)))
     values = {"cleaning.look": look}
     proposed = {note.place: note for note in find("clean", wanted) if note.first_choice}
-    for mic in _cleaned(wanted):
-        if not down_db(look, mic.piece, mic.role):
+    for mic in wanted.shells():
+        down = down_db(look, mic.piece, mic.role)
+        if not down:
             values |= _changes(wanted, mic, "leave")
         elif way_of(mic) != "leave":
-            values |= _deeper(mic, down_db(look, mic.piece, mic.role))
+            values |= deeper(mic, down)
         elif mic.id in proposed:
             values |= proposed[mic.id].changes
     return Change(f"Cleaned: {look}", values)
-
-
-def _cleaned(measure: Measure) -> list[MicPlan]:
-    return [mic for mic in measure.shells() if is_cleaned(mic) and measure.hits.get(mic.piece)]
-
-
-def _deeper(mic: MicPlan, down: float) -> dict:
-    """Return the changes by which what cleans a mic goes as far down as it should; its regions and threshold stay."""
-    depth = {"regions": "down_db", "gate": "range_db"}
-    return {
-        f"mics.{mic.id}.tools.{tool.id}.{depth[tool.kind]}": down
-        for tool in mic.tools
-        if tool.kind in depth and tool.on
-    }
 
 
 def _changes(measure: Measure, mic: MicPlan, way: str) -> dict:
     return change(mic, way, *measure.cleaners(mic)) if measure.hits.get(mic.piece) else {}
 
 
-def report(measure: Measure, mic: MicPlan, notes: list[Finding] | None = None) -> dict:
-    """Return how a mic is cleaned and what that did, as plain data; notes : those of the step, where they are known."""
-    notes = find("clean", measure) if notes is None else notes
+def report(measure: Measure, mic: MicPlan, notes: list[Finding]) -> dict:
+    """Return how a mic is cleaned and what that did, as plain data; notes : those of the step."""
     separated, done = measure.separation(mic), measure.cleaned(mic)
     note = next((each for each in notes if each.place == mic.id), None)
     return {
@@ -78,6 +59,7 @@ def report(measure: Measure, mic: MicPlan, notes: list[Finding] | None = None) -
         "margin_db": round(separated.margin_db, 1) if separated.own_db and separated.others_db else None,
         "threshold_tells": separated.margin_db >= SAFE_MARGIN_DB if separated.own_db else None,
         "done": dataclasses.asdict(done) if done else None,
+        "words": words_of(done),
     }
 
 
@@ -87,15 +69,13 @@ def reports(measure: Measure) -> list[dict]:
     return [report(measure, mic, notes) for mic in measure.shells()]
 
 
-def words_of(done: dict | None) -> str:
+def words_of(done: Outcome | None) -> str:
     """Return what cleaning did to a mic, in words."""
     if done is None:
         return ""
-    bleed = (
-        "nothing of others to be turned down"
-        if done["bleed_db"] is None
-        else f"bleed {done['bleed_db']:+.1f} dB".replace("-", "−")
-    )
-    ghosts = f" (ghosts {done['ghosts_kept']} of {done['ghosts']})" if done["ghosts"] else ""
-    peak = f"peaks within {done['peak_db']:.1f} dB"
-    return f"{bleed} · kept {done['kept']} of {done['own']} own hits{ghosts} · {peak} · open {done['open_share']:.0%} of the time"
+    bleed = "nothing of others to be turned down"
+    if done.bleed_db is not None:
+        bleed = f"bleed {done.bleed_db:+.1f} dB".replace("-", "−")
+    ghosts = f" (ghosts {done.ghosts_kept} of {done.ghosts})" if done.ghosts else ""
+    kept = f"kept {done.kept} of {done.own} own hits{ghosts}"
+    return f"{bleed} · {kept} · peaks within {done.peak_db:.1f} dB · open {done.open_share:.0%} of the time"

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from arkund.core.blend.propose import propose_headroom, propose_mix
 from arkund.core.blend.propose import propose_kit as propose_over_kit
-from arkund.core.clean.propose import is_cleaned
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
@@ -130,17 +129,12 @@ def _timing(m: Measure) -> list[Finding]:
 
 
 def _clean(m: Measure) -> list[Finding]:
-    look = m.plan.cleaning.look
+    look, likely = m.plan.cleaning.look, m.likelihoods()
+    heard_as = {mic.id: sounds_like_another(mic.piece, likely.get(mic.id, {})) for mic in m.shells()}
     found = [
-        propose_clean(
-            mic,
-            *m.cleaners(mic),
-            m.separation(mic),
-            look,
-            sounds_like_another(mic.piece, m.likelihoods().get(mic.id, {})),
-        )
+        propose_clean(mic, *m.cleaners(mic), m.separation(mic), look, heard_as[mic.id])
         for mic in m.shells()
-        if is_cleaned(mic) and m.hits.get(mic.piece)
+        if m.hits.get(mic.piece)
     ]
     return [f for f in found if f is not None]
 

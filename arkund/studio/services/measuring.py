@@ -11,14 +11,16 @@ import numpy as np
 
 from arkund.core.blend.measure import reduction, threshold_for
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
-from arkund.core.clean.measure import Separation, separation
+from arkund.core.clean.measure import Separation, opened, separation
 from arkund.core.clean.outcome import Outcome, outcome
 from arkund.core.clean.propose import gate_for, regions_for, start_settings
 from arkund.core.clean.ring import Ringing, ringing
+from arkund.core.clean.settings import DEPTH
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
-from arkund.core.kit.pieces import is_close, is_tom
+from arkund.core.hits.resolve import against_usual
+from arkund.core.kit.pieces import is_close, is_shell
 from arkund.core.level.measure import MicLevel, SectionLevel, mic_level, section_levels
 from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
@@ -40,12 +42,11 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
-from arkund.core.tools import gate as gates
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.regions import Regions
 from arkund.core.tools.shaper import Shaper
-from arkund.core.units import db_to_gain, gain_to_db
+from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
@@ -53,7 +54,6 @@ from arkund.studio.services.rendering import rendered, row_of
 VERSION = 10  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
-CLEANERS = ("regions", "gate")
 NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later
 
 
@@ -271,9 +271,8 @@ class Measure:
 
         key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz]
         data = self._kept("clean", key, compute)
-        own, others = ({k: data[f"{who}_{k}"] for k in ("db", "s")} for who in ("own", "others"))
-        db, s = ({piece: tuple(v) for piece, v in others[k].items()} for k in ("db", "s"))
-        return Separation(data["mic"], tuple(own["db"]), db, tuple(own["s"]), s)
+        others_db, others_s = ({p: tuple(v) for p, v in data[k].items()} for k in ("others_db", "others_s"))
+        return Separation(data["mic"], tuple(data["own_db"]), others_db, tuple(data["own_s"]), others_s)
 
     def ringing(self, mic: MicPlan) -> Ringing:
         """Return how a mic's drum rings in it, and until when each of its hits is heard, in the time of the recording."""
@@ -292,6 +291,12 @@ class Measure:
         gate = gate_for(start_settings(mic), self.separation(mic), look, mic)
         return gate, regions_for(mic, self.ringing(mic), times, look, self.rate)
 
+    def followed(self, mic: MicPlan, kind: str) -> dict[str, tuple]:
+        """Return what a tool that is drawn over the song follows in a mic: the settings by which it knows the hits."""
+        if kind == "regions":
+            return {"spans": self.cleaners(mic)[1].spans}
+        return {"strikes": against_usual(self.hits.get(mic.piece, []), self.rate)}
+
     def opened(self, mic: MicPlan) -> list[list[int]]:
         """Return where a mic's gate is open, as samples of the song: [first, the one after the last] by stretch; nothing where it is off."""
         mine = mic.first("gate")
@@ -300,15 +305,13 @@ class Measure:
 
         def compute() -> dict:
             audio = self.sources.read(mic, 0, self.recordings.length(self.plan.take))
-            closed = gates.gain(audio, mine, self.rate) < db_to_gain(-0.5 * mine.range_db)
-            edges = np.flatnonzero(np.diff(np.concatenate([[True], closed, [True]]).astype(np.int8)))
-            return {"spans": edges.reshape(-1, 2).tolist()}
+            return {"spans": opened(audio, mine, self.rate)}
 
         return self._kept("opened", [self._source_depends(mic), mine.to_json()], compute)["spans"]
 
     def cleaned(self, mic: MicPlan) -> Outcome | None:
         """Return what a mic's gate and regions do to own and others' hits over the whole song; None where none is on."""
-        tools = tuple(tool for tool in mic.tools if tool.kind in CLEANERS and tool.on)
+        tools = tuple(tool for tool in mic.tools if tool.kind in DEPTH and tool.on)
         if not tools:
             return None
 
@@ -482,4 +485,4 @@ class Measure:
 
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""
-        return [m for m in self.plan.mics if not m.made and (m.piece in ("kick", "snare") or is_tom(m.piece))]
+        return [m for m in self.plan.mics if not m.made and is_shell(m.piece)]

@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 
 from arkund.core.errors import SettingsError
-from arkund.core.hits.resolve import against_usual
 from arkund.core.plan.plan import Struck
 from arkund.core.rig import changes, places
 from arkund.core.rig.changes import Change
@@ -30,23 +29,13 @@ def check_bars(session: Session, bars: Sequence[tuple[int, int]]) -> None:
 
 
 def add_tool(session: Session, strip: str, kind: str, at: int | None = None) -> Change:
-    """Return the change that adds a tool to a row; one that is drawn over the song with what is measured of the mic. Raises SettingsError where it can't be."""
-    change = changes.add_tool(session.plan, strip, kind, at)
+    """Return the change that adds a tool to a row; one that is drawn over the song with the hits that it follows. Raises SettingsError where there are none."""
     if not settings_of(kind).drawn:
-        return change
+        return changes.add_tool(session.plan, strip, kind, at)
     measure, named = Measure(session), places.named(session.plan, strip)
     if named.sort != "mic" or not measure.hits.get(named.strip.piece):
         raise SettingsError(f"{kind}: follows the hits of a mic's own drum, and {named.words} has none.")
-    hits = measure.hits[named.strip.piece]
-    mine = (
-        {"spans": measure.cleaners(named.strip)[1].spans}
-        if kind == "regions"
-        else {"strikes": against_usual(hits, measure.rate)}
-    )
-    ((path, row),) = change.values.items()
-    known = {tool.id for tool in named.strip.tools}
-    plain = {name: [list(each) for each in rows] for name, rows in mine.items()}
-    return Change(change.title, {path: [each if each["id"] in known else each | plain for each in row]})
+    return changes.add_tool(session.plan, strip, kind, at, measure.followed(named.strip, kind))
 
 
 def set_key(session: Session, strip: str, tool_id: str, of: str) -> Change:

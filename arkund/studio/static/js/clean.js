@@ -3,7 +3,7 @@ import { clamp, figure } from "./lib/geometry.js";
 import { registerBands } from "./lib/bands.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start, within } from "./lib/page.js";
+import { Alpine, boot, registerPage, start, within } from "./lib/page.js";
 import { registerScenes } from "./lib/scenes.js";
 import { registerRow, toolOf } from "./lib/row.js";
 import { Sheet } from "./lib/sheet.js";
@@ -44,7 +44,7 @@ Alpine.data("clean", () => ({
   },
   /** Hear the hit whose dot was clicked. */
   show(at) {
-    const near = at && this.dotted.filter((d) => Math.abs(d.x - at.x) < 8 && Math.abs(d.y - at.y) < 8)[0];
+    const near = at && this.dotted.find((d) => Math.abs(d.x - at.x) < 8 && Math.abs(d.y - at.y) < 8);
     if (near) inSong(near.time);
   },
   begin() {
@@ -61,11 +61,11 @@ Alpine.data("clean", () => ({
         if (this.drag && this.pressed.moved) this.to(e.offsetX);
       },
       () => {
-        const { moved } = this.pressed || {};
-        if (!moved) this.show(this.pressed);
+        const { pressed, drag } = this;
         this.pressed = null;
-        if (!this.drag || !moved) return;
         this.drag = false;
+        if (!pressed?.moved) this.show(pressed);
+        if (!drag || !pressed?.moved) return;
         this.$store.page.move(this.change(), `${this.chart.row.name}: ${this.tool().id} threshold ${figure(this.gate().threshold_db, 1)} dB`);
       },
     );
@@ -177,7 +177,7 @@ Alpine.data("strip", () => ({
     if (this.chart?.mic !== chart.mic) this.marked = null;
     if (this.chart === null) [this.from, this.until] = [0, chart.length_s];
     const tool = this.tool(chart);
-    this.mine = chart.way === "cut" && tool ? tool.settings.spans.map((span) => span.map((at) => at / chart.rate + chart.later_s)) : [];
+    this.mine = chart.way === "cut" && tool ? tool.settings.spans.map((span) => span.map((at) => at / boot.rate + chart.later_s)) : [];
     if (this.marked) this.mark(this.marked.time, false);
   },
   tool(chart = this.chart) {
@@ -189,7 +189,7 @@ Alpine.data("strip", () => ({
       const lead = this.tool().settings.lead_ms / 1000;
       return this.mine.map(([a, b]) => [a - lead, b]);
     }
-    return this.chart.way === "gate" ? this.chart.opened.map((span) => span.map((at) => at / this.chart.rate)) : [[0, this.chart.length_s]];
+    return this.chart.way === "gate" ? this.chart.opened.map((span) => span.map((at) => at / boot.rate)) : [[0, this.chart.length_s]];
   },
   mark(time, heard = true) {
     this.marked = { time, region: this.mine.findIndex(([a, b]) => time >= a - 0.01 && time <= b) };
@@ -227,7 +227,7 @@ Alpine.data("strip", () => ({
   },
   send(words) {
     const { chart } = this;
-    const spans = this.mine.map((span) => span.map((at) => Math.max(Math.round((at - chart.later_s) * chart.rate), 0)));
+    const spans = this.mine.map((span) => span.map((at) => Math.max(Math.round((at - chart.later_s) * boot.rate), 0)));
     return this.$store.page.move({ [`${chart.row.place}.tools.${this.tool().id}.spans`]: spans }, `${chart.row.name}: ${words}`);
   },
   addRegion() {
@@ -287,8 +287,7 @@ Alpine.data("strip", () => ({
     drawBars(sheet, x, chart.bars);
     const middle = (sheet.top + sheet.bottom) / 2;
     const half = (sheet.bottom - sheet.top) / 2 - 4;
-    const full = 10 ** ((Math.max(...chart.own_db, LOW + 30) - chart.trim_db) / 20);
-    drawWaves(sheet, x, [{ middle, half, full, address: recorded({ id: chart.mic, content: chart.content }), colour: "ink" }], () => this.kept.soon());
+    drawWaves(sheet, x, [{ middle, half, full: chart.full, address: recorded({ id: chart.mic, content: chart.content }), colour: "ink" }], () => this.kept.soon());
     this.closed(x);
     const mic = this.$store.page.mics.find((m) => m.id === chart.mic);
     for (const t of chart.own_s) if (t >= this.from && t <= this.until) sheet.glyph(mic.piece, x.to(t), sheet.top + 7, 4, "ink");

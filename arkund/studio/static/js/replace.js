@@ -50,7 +50,10 @@ Alpine.data("replace", () => ({
     return Boolean(this.chart?.low_end?.split_hz);
   },
   splitAt() {
-    return this.chart?.low_end?.split_hz || 70;
+    return this.chart?.low_end?.split_hz || this.splitRange().usual_hz;
+  },
+  splitRange() {
+    return this.chart?.split || {};
   },
   split() {
     return this.$store.page.act("rig", { do: "split", step: "replace", piece: this.chart.piece, hz: Number(this.$refs.split.value) });
