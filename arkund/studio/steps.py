@@ -64,7 +64,7 @@ STEPS = {
             "replace",
             "Replace",
             "Which hits are missing or too weak?",
-            "Every hit of the piece by strength over the song.",
+            "Above, every hit of the piece by strength over the song; below, for kick and toms, what carries the low end.",
         ),
         Step(
             "tone",

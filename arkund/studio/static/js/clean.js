@@ -105,13 +105,14 @@ Alpine.data("clean", () => ({
     const { sheet, chart } = this;
     const gate = this.gate();
     this.dotted = [];
+    const judged = gate.on || this.pressed?.moved; // a gate that is off loses nothing
     const others = Object.entries(chart.others_db);
     if (!sheet.begin(sheet.margin.top + (others.length + 2) * ROW + sheet.margin.bottom)) return;
     const x = sheet.x(LOW, 0);
     sheet.across(x, { count: 14, unit: "dBFS in the gate's key" });
     const mic = this.$store.page.mics.find((m) => m.id === chart.mic);
-    this.dots(mic.piece, `own ${mic.piece}`, chart.own_db, sheet.top + ROW, x, "ink", 1.6, chart.own_s, (v) => v < gate.threshold_db);
-    others.forEach(([piece, values], i) => this.dots(piece, piece, values, sheet.top + (i + 2.3) * ROW, x, "soft", 1, chart.others_s[piece], (v) => v > gate.threshold_db));
+    this.dots(mic.piece, `own ${mic.piece}`, chart.own_db, sheet.top + ROW, x, "ink", 1.6, chart.own_s, (v) => judged && v < gate.threshold_db);
+    others.forEach(([piece, values], i) => this.dots(piece, piece, values, sheet.top + (i + 2.3) * ROW, x, "soft", 1, chart.others_s[piece], (v) => judged && v > gate.threshold_db));
     sheet.line(sheet.left, sheet.top + 1.75 * ROW, sheet.right, sheet.top + 1.75 * ROW, "line");
     const at = x.to(clamp(gate.threshold_db, LOW, 0));
     const closes = x.to(clamp(gate.threshold_db - gate.hysteresis_db, LOW, 0));

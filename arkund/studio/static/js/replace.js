@@ -5,6 +5,7 @@ import { registerListen } from "./lib/listen.js";
 import { Alpine, hand, registerPage, start } from "./lib/page.js";
 import { Sheet } from "./lib/sheet.js";
 
+const HITS_HEIGHT = 230;
 const LOW_HEIGHT = 210;
 const DEEP_DB = 42; // under the strongest band
 
@@ -126,7 +127,7 @@ Alpine.data("replace", () => ({
   draw() {
     if (!this.chart) return;
     this.drawLow();
-    if (!this.sheet.begin(330)) return;
+    if (!this.sheet.begin(HITS_HEIGHT)) return;
     const { sheet, chart } = this;
     const [x, y] = this.axes();
     sheet.down(y, { unit: "peak, dBFS of the recording" });
