@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from arkund.core.plan.plan import Capture, Cut, Layer, LineUp, MicPlan, Placement, Plan, Struck
+from arkund.core.plan.plan import Capture, Cut, LineUp, MicPlan, Placement, Plan, Struck
+from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.rig.scenes import Held, Scene
 from arkund.core.rig.strips import Group, Kit, Path, Send
 from arkund.core.tools.tone import Tone
@@ -71,6 +72,15 @@ def random_rig(plan: Plan, seed: int, rate: int = 48_000, most: int = 4) -> Plan
         )
         for mic in plan.mics
     )
+    snare = next(mic.id for mic in plan.mics if mic.piece == "snare")
+    strikes = ((3 * rate, -3.0), (int(7.5 * rate), 0.0), (8 * rate, 0.0))
+    sound = drawn(Sampled, rng, of=snare, shots=(Shot(capture="sn"), Shot(capture="sn", for_db=-9.0)), strikes=strikes)
+    layer = MicPlan(id="inside", name="Inside", piece="snare", role="layer", sampled=sound)
+    beside = drawn(LineUp, rng)
+    mics += (
+        layer.replace(into=snare, level_db=u(-20, 6)),
+        layer.replace(id="beside", name="Beside", line_up=beside, tools=row_of(rng, 2, sources, mono=True)),
+    )
     struck = tuple((k * rate, float(rng.uniform(-30, 0))) for k in range(1, 12))
     return plan.replace(
         struck=(Struck(piece="snare", strikes=struck),),
@@ -82,7 +92,6 @@ def random_rig(plan: Plan, seed: int, rate: int = 48_000, most: int = 4) -> Plan
         ),
         captures=(capture,),
         placements=(Placement(capture="sn", at=7 * rate, length=8000),),
-        layers=(Layer(capture="sn", strikes=((3 * rate, -3.0), (8 * rate, 0.0))),),
         groups=groups,
         paths=paths,
         kit=drawn(Kit, rng, tools=row_of(rng, 4, behind)),
@@ -94,7 +103,9 @@ def random_scenes(plan: Plan, seed: int) -> Plan:
     rng = np.random.default_rng(seed)
     u = lambda low, high: float(rng.uniform(low, high))
     strips = (
-        [("mics", mic) for mic in plan.mics] + [("groups", g) for g in plan.groups] + [("paths", p) for p in plan.paths]
+        [("mics", mic) for mic in plan.standing]
+        + [("groups", g) for g in plan.groups]
+        + [("paths", p) for p in plan.paths]
     )
     held: list[dict[str, Any]] = [{}, {}, {}]
     for where, strip in strips:

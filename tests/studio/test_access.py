@@ -36,6 +36,7 @@ def addresses(session_id: int, job_id: int) -> list[str]:
         "name": "01 KD in.wav",
         "piece": "kick",
         "mic": "sn-top",
+        "capture": "snare-1",
     }
     values |= {"level": 256, "key": "0" * 64, "output": "kit", "step": "load"}
     out = []

@@ -50,7 +50,7 @@ class TestApply:
             {"mics.sn.colour": 1.0},
             {"mics.sn.tools.gate": {"kind": "gate", "threshold_db": -20.0, "sparkle": 1}},
             {"tempo.bpm": 0},
-            {"mics": []} | {"layers": [{"capture": "none"}]},
+            {"mics": []} | {"placements": [{"capture": "none"}]},
             {},
             {"mics.sn.trim_db": -1.0, "tempo.bpm": -5},
         ],

@@ -144,8 +144,8 @@ class TestBadRequests:
             ("quantise", {"version": 0, "settings": {"strength": 200}}),
             ("hit", {"version": 0, "change": {"kind": "explode"}}),
             ("hit", {"version": 0, "change": {"kind": "move", "piece": "snare", "time_s": 1.0}}),
-            ("replace-hit", {"version": 0, "piece": "gong", "action": "capture"}),
-            ("replace-hit", {"version": 0, "piece": "snare", "action": "paint"}),
+            ("rig", {"version": 0, "do": "keep-hit", "piece": "gong"}),
+            ("rig", {"version": 0, "do": "replace-hit", "piece": "snare", "time_s": 1.0, "capture": "paint"}),
             ("decide", {"version": 0, "step": "level", "key": "none", "verdict": "do"}),
             ("print-now", {"format": "mp3"}),
         ],
@@ -280,12 +280,22 @@ class TestActions:
     def test_capture_place_and_layer(self, client, session):
         """A captured snare stands in for a hit, and lies under all."""
         data = client.get(f"/s/{session.pk}/replace/data?of=snare").json()["chart"]
-        self.act(client, session, "replace-hit", piece="snare", action="capture")
-        self.act(client, session, "replace-hit", piece="snare", action="place", time_s=data["hits"][2][0])
-        self.act(client, session, "replace-hit", piece="snare", action="layer")
+        first, third = data["hits"][0][0], data["hits"][2][0]
+        self.act(client, session, "rig", do="keep-hit", piece="snare", time_s=first)
         session.refresh_from_db()
-        assert (len(session.plan.captures), len(session.plan.placements), len(session.plan.layers)) == (1, 1, 1)
-        assert len(session.plan.layers[0].strikes) == len(data["hits"])
+        (kept,) = session.plan.captures
+        self.act(client, session, "rig", do="replace-hit", piece="snare", time_s=third, capture=kept.id)
+        self.act(client, session, "rig", do="lay-hits", piece="snare", captures=[kept.id], into=True)
+        session.refresh_from_db()
+        (layer,) = [mic for mic in session.plan.mics if mic.is_layer]
+        assert len(layer.strikes) == len(data["hits"])
+        assert layer.into == "sn-top"
+        shelf = client.get(f"/s/{session.pk}/replace/data?of=snare").json()["chart"]["shelf"]
+        assert shelf[0]["used"] == ["snare hits", "1 replaced"]
+        assert len(client.get(f"/s/{session.pk}/shelf/{kept.id}").content) == 4 * (kept.before + kept.length)
+        self.act(client, session, "rig", do="put-back", time_s=third)
+        session.refresh_from_db()
+        assert session.plan.placements == ()
 
     def test_findings_are_done_or_left(self, client, session):
         """Done: the change stands. Left: the reason stands."""

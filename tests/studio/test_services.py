@@ -10,7 +10,8 @@ import pytest
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.change import put
-from arkund.core.plan.plan import Cut
+from arkund.core.plan.plan import Cut, MicPlan
+from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.rig import usual
 from arkund.core.tools.gate import Gate
 from arkund.studio.models import Job, Measured, Move, Session
@@ -58,6 +59,8 @@ class TestMeasure:
             "level_db": -6.0,
         }
         strike = {"captures": [capture]}
+        sound = Sampled(of="sn-top", shots=(Shot(capture="c"),), strikes=((90_000, 0.0),))
+        inside = MicPlan(id="inside", name="In", piece="snare", role="layer", into="sn-top", sampled=sound)
         changes = [
             {"mics.sn-top.trim_db": -1.0},
             {"mics.sn-top.repair": True},
@@ -77,7 +80,7 @@ class TestMeasure:
                 ]
             },
             strike | {"placements": [{"capture": "c", "at": 90_000, "length": 5000}]},
-            strike | {"layers": [{"capture": "c", "strikes": [[90_000, 0.0]]}]},
+            strike | {"mics": [mic.to_json() for mic in (*session.plan.mics, inside)]},
         ]
         seen = {json.dumps(Measure(session)._source_depends(mic), sort_keys=True)}
         for change in changes:

@@ -60,9 +60,14 @@ def _hit(piece: str, time_s: float, level_db: float, by_hand: bool, sure: float,
     return Hit(piece, time_s, level_db, velocity, piece == "snare" and below < GHOST_BELOW_DB, by_hand, sure)
 
 
+def usual_level_db(hits: Sequence[Hit]) -> float:
+    """Return the level of a drum's usual hit that is no ghost, 0 without hits."""
+    levels = sorted(h.level_db for h in hits if not h.ghost) or sorted(h.level_db for h in hits)
+    return float(levels[len(levels) // 2]) if levels else 0.0
+
+
 def against_usual(hits: Sequence[Hit], sample_rate_hz: int) -> tuple[tuple[int, float], ...]:
     """Return a drum's hits in order as (first sample, dB against the usual one that is no ghost), one at a place."""
-    levels = sorted(h.level_db for h in hits if not h.ghost) or sorted(h.level_db for h in hits)
-    usual = levels[len(levels) // 2] if levels else 0.0
+    usual = usual_level_db(hits)
     rows = {round(h.time_s * sample_rate_hz): round(float(h.level_db - usual), 2) for h in hits}
     return tuple(sorted(rows.items()))

@@ -11,13 +11,15 @@ from arkund.core.kit.pieces import PIECES, ROLES, is_close
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.replace.made import Made
+from arkund.core.replace.sampled import Sampled
 from arkund.core.rig import wiring
 from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Group, Kit, Path, Strip, once
 from arkund.core.rig.usual import FIRST_GROUPS
 from arkund.core.settings import Settings, choice, number, text
 
-SCHEMA = 2
+SCHEMA = 3
+SHELF = "shelf"  # the take under which hits from files are kept
 ID = r"[^.\s\x00-\x1f][^.\x00-\x1f]*"  # no dots, which part the steps of a path
 
 
@@ -31,7 +33,9 @@ class LineUp(Settings):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MicPlan(Strip):
-    """One mic from its recording to its place in the kit. group : a group's id, "" = the one that its piece and role belong to, where there is one."""
+    """One mic from its recording to its place in the kit, or a layer. group : a group's id, "" = the one that its piece and role belong to, where there is one;
+    into : of a layer the mic through whose tools it goes, "" = a strip of its own
+    """
 
     id: str = text(longest=60, pattern=ID)
     name: str = text()
@@ -43,12 +47,34 @@ class MicPlan(Strip):
     clock_ppm: float = number(0.0, -500.0, 500.0, step=0.1, unit="ppm", help="how much faster its recording is read")
     repair: bool = False  # short clipped tops are drawn anew
     group: str = text("", longest=40)
-    made: Made | None = None  # of a layer: its sound, which is made and not recorded
+    made: Made | None = None  # of a layer whose sound is made
+    sampled: Sampled | None = None  # of a layer whose sounds are hits of the shelf
+    into: str = text("", longest=60)
+
+    def __post_init__(self) -> None:
+        Strip.__post_init__(self)
+        if self.made and self.sampled:
+            raise SettingsError(f"{self.id}: a layer is made or of hits of the shelf, not both.")
+        if self.into and not self.is_layer:
+            raise SettingsError(f"{self.id}.into: only a layer goes through the tools of a mic.")
+        if self.into and (self.tools or self.sends):
+            raise SettingsError(f"{self.id}.into: has tools or sends of its own; take them away first.")
+
+    @property
+    def is_layer(self) -> bool:
+        """Whether it is opened by strikes, and no recording."""
+        return self.made is not None or self.sampled is not None
+
+    @property
+    def strikes(self) -> tuple[tuple[int, float], ...]:
+        """What opens a layer; none of a mic."""
+        sound = self.made or self.sampled
+        return sound.strikes if sound else ()
 
     @property
     def moves_with_piece(self) -> bool:
         """Whether cuts of its piece alone move it."""
-        return is_close(self.role) or self.made is not None
+        return is_close(self.role) or self.is_layer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,16 +165,37 @@ class HitChange(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Part(Settings):
+    """What one mic holds of a hit from files. key : the recording of the shelf's take, named by its content"""
+
+    role: str = choice("close", ROLES)
+    key: str = text(longest=60, pattern=r"[-_a-z0-9]+")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Capture(Settings):
-    """A typical hit of a piece, kept as a place in the recording: nothing is copied."""
+    """A hit of the shelf: a place in a recording, where nothing is copied; or, with parts, in files of its own.
+
+    at, before, length : its first sample, and the samples before it and from it on that belong to it; level_db : its peak in the drum's own mic;
+    strength_db : of one from files, against the strongest of its kind
+    """
 
     id: str = text(longest=40, pattern=ID)
+    name: str = text("", longest=80)
+    origin: str = text("", longest=200)  # where it came from
+    parts: tuple[Part, ...] = ()
+    strength_db: float = number(0.0, -120.0, 0.0, step=0.1, unit="dB")
     piece: str = choice("snare", PIECES)
     take: str = text(longest=40)
     at: int = number(0, 0, 10**11, step=1)
     before: int = number(0, 0, 10**6, step=1)
     length: int = number(1, 1, 10**7, step=1)
     level_db: float = number(0.0, -120.0, 40.0, step=0.1, unit="dB")
+
+    def __post_init__(self) -> None:
+        Settings.__post_init__(self)
+        if bool(self.parts) != (self.take == SHELF):
+            raise SettingsError(f"{self.id}: a hit from files has parts, and the take {SHELF!r}; another has neither.")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,17 +207,6 @@ class Placement(Settings):
     length: int = number(1, 1, 10**7, step=1)
     gain_db: float = number(0.0, -60.0, 60.0, step=0.1, unit="dB")
     everywhere: bool = False
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Layer(Settings):
-    """A captured hit under all hits of its piece; strikes are (sample, gain in dB) as frozen when it was laid."""
-
-    capture: str = text(longest=40)
-    on: bool = True
-    level_db: float = number(-6.0, -60.0, 12.0, step=0.5, unit="dB")
-    follow: float = number(1.0, 0.0, 1.0, step=0.05, help="0 = always the same strength, 1 = as the hit")
-    strikes: tuple[tuple[int, float], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -210,7 +246,6 @@ class Plan(Settings):
     hit_changes: tuple[HitChange, ...] = ()
     captures: tuple[Capture, ...] = ()
     placements: tuple[Placement, ...] = ()
-    layers: tuple[Layer, ...] = ()
     struck: tuple[Struck, ...] = ()
     backing: Backing = Backing()
     groups: tuple[Group, ...] = FIRST_GROUPS
@@ -233,10 +268,22 @@ class Plan(Settings):
         pairs = list(zip(self.lone_cuts[::2], self.lone_cuts[1::2], strict=False))
         if 2 * len(pairs) != len(self.lone_cuts) or any(a.piece != b.piece or b.shift != 0 for a, b in pairs):
             raise SettingsError("lone_cuts: come in pairs, one there and one back to 0.")
+        once("captures", [capture.id for capture in self.captures])
         known = {capture.id for capture in self.captures}
-        for used in (*self.placements, *self.layers):
+        shots = [shot for mic in self.mics if mic.sampled for shot in mic.sampled.shots]
+        for used in (*self.placements, *shots):
             if used.capture not in known:
-                raise SettingsError(f"capture: {used.capture!r} is not one of the captured hits.")
+                raise SettingsError(f"capture: {used.capture!r} is not one of the shelf's hits.")
+        recorded = {mic.id for mic in self.mics if not mic.is_layer}
+        for mic in self.mics:
+            of = mic.sampled.of if mic.sampled else ""
+            if (mic.into and mic.into not in recorded) or (of and of not in recorded):
+                raise SettingsError(f"mics.{mic.id}: no mic {mic.into or of!r} to go into or to be of.")
+
+    @property
+    def standing(self) -> tuple[MicPlan, ...]:
+        """Return the mics and layers that are strips of their own."""
+        return tuple(mic for mic in self.mics if not mic.into)
 
     def mic(self, mic_id: str) -> MicPlan:
         """Return a mic by its id; raises SettingsError where there is none."""

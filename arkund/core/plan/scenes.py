@@ -200,10 +200,16 @@ def check(plan: Plan) -> None:
     if len(plan.scenes) > MOST_SCENES:
         raise SettingsError(f"scenes: at most {MOST_SCENES}, got {len(plan.scenes)}.")
     bare = plan.replace(scenes=())
+    inside = tuple(f"mics.{mic.id}." for mic in plan.mics if mic.into)
+    for name, place in ((scene.name, each.place) for scene in plan.scenes for each in scene.held):
+        if place.startswith(inside):
+            raise SettingsError(
+                f"scene {name}: {place} is of a layer that goes through a mic; give it a strip of its own to set it by section."
+            )
     wired: dict[str, set[str]] = {}
     for scene in plan.scenes:
         mine = _applied(bare, [scene])
-        for name, before in feeds_of(mine.mics, mine.groups, mine.paths).items():
+        for name, before in feeds_of(mine.standing, mine.groups, mine.paths).items():
             wired.setdefault(name, set()).update(before)
     for a, b in combinations(plan.scenes, 2):
         both = {each.place for each in a.held} & {each.place for each in b.held}

@@ -2,6 +2,8 @@
 
 Schema 1 had one fixed row of tools for mics, two paths by name and a bus. Its objects become tools whose id is the name of their kind, so that what was
 ``mics.ID.gate.threshold_db`` is ``mics.ID.tools.gate.threshold_db``. Section gains of mics become scenes.
+
+Schema 2 laid a captured hit under all hits of its drum in the drum's mics. That becomes a layer through each of them.
 """
 
 from collections.abc import Callable
@@ -10,10 +12,12 @@ from typing import Any
 import numpy as np
 
 from arkund.core.errors import SettingsError
+from arkund.core.kit.pieces import LAYER, is_close
 from arkund.core.plan.plan import SCHEMA, Plan, Tempo
 from arkund.core.plan.scenes import BEFORE_LINE_S
 from arkund.core.rig.scenes import LAST_BAR
 from arkund.core.timing.bars import Bars, bars_of
+from arkund.core.tools.tool import free_id
 
 Data = dict[str, Any]
 
@@ -163,4 +167,37 @@ def _kit_1(bus: Data) -> Data:
     return {"tools": [compressor, limiter], "level_db": 0.0 if limited else level_db}
 
 
-STEPS: dict[int, Callable[[Data, int], Data]] = {1: _from_1}  # from each schema to the next
+def _from_2(plan: Data, rate: int) -> Data:
+    out = {name: value for name, value in plan.items() if name != "layers"}
+    piece_of = {capture["id"]: capture["piece"] for capture in plan.get("captures", [])}
+    mics, taken = list(plan.get("mics", [])), {mic["id"] for mic in plan.get("mics", [])}
+    for layer in plan.get("layers", []):
+        piece = piece_of[layer["capture"]]
+        for mic in plan["mics"]:
+            if mic["piece"] == piece and is_close(mic["role"]):
+                new = free_id(f"{mic['id']}-layer"[:50], taken)
+                taken.add(new)
+                mics.append(_layer_2(new, layer, mic))
+    return out | {"schema": 3, "mics": mics}
+
+
+def _layer_2(layer_id: str, layer: Data, mic: Data) -> Data:
+    sound = {
+        "shots": [{"capture": layer["capture"]}],
+        "of": mic["id"],
+        "follow": layer.get("follow", 1.0),
+        "strikes": sorted(layer.get("strikes", [])),
+    }
+    return {
+        "id": layer_id,
+        "name": f"{mic['name']} layer",
+        "piece": mic["piece"],
+        "role": LAYER,
+        "level_db": layer.get("level_db", -6.0),
+        "mute": not layer.get("on", True),
+        "into": mic["id"],
+        "sampled": sound,
+    }
+
+
+STEPS: dict[int, Callable[[Data, int], Data]] = {1: _from_1, 2: _from_2}  # from each schema to the next

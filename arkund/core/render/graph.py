@@ -14,7 +14,7 @@ from math import cos, pi, sin
 
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.plan import SHELF, MicPlan, Plan
 from arkund.core.plan.scenes import parts, trims
 from arkund.core.render.banks import shared_out
 from arkund.core.render.keys import content
@@ -113,7 +113,7 @@ class Rig:
 def build(plan: Plan, recordings: Recordings, wanted: str | None = None) -> Rig:
     """Return the rig of a Plan; with ``wanted``, a rig that has this output.
 
-    Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (through the tools of its groups),
+    Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (what is not muted of it, through the tools of its groups),
     ``alone:MIC`` (at its level and place). Raises SettingsError for an output that is not known.
     """
     return _Builder(plan, recordings).rig(wanted)
@@ -125,7 +125,7 @@ class _Part:
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
         self.settings = {
-            **{f"mic:{mic.id}": mic for mic in plan.mics},
+            **{f"mic:{mic.id}": mic for mic in plan.standing},
             **{f"group:{group.id}": group for group in plan.groups},
             **{f"path:{path.id}": path for path in plan.paths},
             KIT: plan.kit,
@@ -145,12 +145,19 @@ class _Builder:
         self.parts = [self.different[id(part.plan)] for part in row]
         self.settings = self.parts[0].settings
         self.trims = trims(plan, self.rate) if plan.scenes else {}
-        self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.mics}
+        self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.standing}
         self.members: dict[str, list[str]] = {}
         for mic, into in self.group_of.items():
             self.members.setdefault(into, []).append(mic)
         self.edits = edits_key(plan)
-        self.altered = _stand_in(plan.take, plan.lone_cuts, plan.captures, plan.placements, plan.layers)
+        self.altered = _stand_in(
+            plan.take,
+            plan.lone_cuts,
+            plan.captures,
+            plan.placements,
+            tuple(mic for mic in plan.mics if mic.into),
+            tuple(recordings.content(SHELF, part.key) for capture in plan.captures for part in capture.parts),
+        )
         self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})
         self.strips: dict[str, Strip] = {}
         self.several: set[str] = set()  # strips whose row differs by scene
@@ -158,7 +165,8 @@ class _Builder:
 
     def rig(self, wanted: str | None) -> Rig:
         plan = self.plan
-        drum = [mic.id for mic in plan.mics if f"drum:{mic.piece}" == wanted]
+        mics = [mic for mic in plan.standing if f"drum:{mic.piece}" == wanted]
+        drum = [mic.id for mic in mics if not mic.mute] or [mic.id for mic in mics]
         rows = self._rows()
         wired = self._wired(rows)
         generations = []
@@ -172,7 +180,7 @@ class _Builder:
         outputs = self._merged_outputs(wanted, drum)
         if wanted is not None and not wanted.startswith("strip:") and wanted not in outputs:
             known = sorted(
-                {*outputs, *(each for mic in plan.mics for each in (f"drum:{mic.piece}", f"alone:{mic.id}"))}
+                {*outputs, *(each for mic in plan.standing for each in (f"drum:{mic.piece}", f"alone:{mic.id}"))}
             )
             raise SettingsError(f"output: unknown {wanted!r}; known are {', '.join(known)}.")
         stems = dict.fromkeys(stem for part in self.different.values() for stem in self._stems(part))
@@ -195,7 +203,7 @@ class _Builder:
         """Return which strips may feed one or be listened to, in any part of the song."""
         fed: dict[str, dict[str, None]] = {name: {} for name in self.settings}
         for part in self.different.values():
-            for name, before in feeds_of(part.plan.mics, part.plan.groups, part.plan.paths).items():
+            for name, before in feeds_of(part.plan.standing, part.plan.groups, part.plan.paths).items():
                 fed[name].update(dict.fromkeys(sorted(before)))
         fed[KIT].update(dict.fromkeys(name for name in self.settings if name != KIT and self._goes_to_kit(name)))
         out: dict[str, tuple[str, ...]] = {}
@@ -345,7 +353,7 @@ class _Builder:
         """Return the key of what comes into a mic. Remembered by what it is made of, because a change leaves nearly all of them as they were."""
         takes = tuple(self.recordings.content(take, mic.id) for take in self.takes)
         trim = self.trims.get(mic.id, mic.trim_db)
-        mine = (mic.id, mic.piece, mic.role, trim, mic.line_up, mic.clock_ppm, mic.repair, mic.made)
+        mine = (mic.id, mic.piece, mic.role, trim, mic.line_up, mic.clock_ppm, mic.repair, mic.made, mic.sampled)
         key = (mine, takes, self.edits, self.altered, self.rate)
         if key not in _sources:
             _sources[key] = hashed(["source", source_settings(self.plan, self.recordings, mic, self.edits), self.rate])

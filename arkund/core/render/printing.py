@@ -100,8 +100,8 @@ def _outputs(plan: Plan, stems: list[str]) -> list[tuple[str, str, int]]:
     """Return (output, file name, channels): mics in the plan's order, then groups, paths and the kit."""
     names = {f"group:{group.id}": f"Stem {group.name}" for group in plan.groups}
     names |= {f"path:{path.id}": f"Path {path.name}" for path in plan.paths}
-    names |= {f"alone:{mic.id}": f"Stem {mic.name}" for mic in plan.mics}
-    rows = [(f"strip:{mic.id}", mic.name, 1) for mic in plan.mics]
+    names |= {f"alone:{mic.id}": f"Stem {mic.name}" for mic in plan.standing}
+    rows = [(f"strip:{mic.id}", mic.name, 1) for mic in plan.standing]
     rows += [(stem, names[stem], 2) for stem in stems] + [(KIT, "Kit mix", 2)]
     return [
         (output, f"{number:02d} {_safe(name)}", channels) for number, (output, name, channels) in enumerate(rows, 1)

@@ -13,10 +13,12 @@ from arkund.core.dsp.delay import read_at_speed, read_delayed
 from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import repaired, stepped
-from arkund.core.plan.plan import Capture, Cut, Layer, MicPlan, Placement, Plan
+from arkund.core.plan.plan import SHELF, Capture, Cut, MicPlan, Placement, Plan
 from arkund.core.plan.scenes import trims
-from arkund.core.replace import made
-from arkund.core.replace.process import with_layers, with_placements
+from arkund.core.replace import made, shots
+from arkund.core.replace.process import captured, with_added, with_placements
+from arkund.core.replace.sampled import Sampled
+from arkund.core.replace.shots import Sound
 from arkund.core.timing.process import Edited
 from arkund.core.units import db_to_gain, ms_to_samples
 
@@ -68,8 +70,8 @@ class Sources:
     def read(self, mic: MicPlan, start: int, stop: int) -> np.ndarray:
         """Return a span of a mic, float32 [shape=(samples,)].
 
-        Order: replaced and layered hits (in the time of the recording), cuts of this piece's mics alone, cuts of all mics, then trim,
-        polarity and delay of this mic.
+        Order: replaced hits and layers that go through this mic (in the time of the recording), cuts of this piece's mics alone, cuts of all
+        mics, then trim, polarity and delay of this mic.
         """
         if mic.id not in self._readers:
             self._readers[mic.id] = self._reader(mic)
@@ -89,19 +91,34 @@ class Sources:
 
     def _reader(self, mic: MicPlan) -> Read:
         plan, rate = self._plan, self._rate
-        if mic.made:
-            return self._in_song(functools.partial(_made, mic.made, rate), mic)
+        if mic.is_layer:
+            return self._in_song(self._layer(mic), mic)
         read = raw(plan, self._recordings, mic.id)
         if mic.repair:
             read = repaired(read, rate)
         if mic.clock_ppm:
             read = functools.partial(read_at_speed, read, 1.0 + mic.clock_ppm * 1e-6)
         captures, placements, layers = _put_into(plan, mic)
-        if captures:
-            takes = {c.id: raw(plan, self._recordings, mic.id, c.take) for c in captures.values()}
+        if placements:
+            takes = {c.id: raw(plan, self._recordings, *_heard_in(c, mic)) for c in captures.values()}
             read = with_placements(read, placements, captures, takes, rate)
-            read = with_layers(read, layers, captures, takes, rate)
+        read = with_added(read, [(self._layer(each), _level_into(each)) for each in layers])
         return self._in_song(read, mic)
+
+    def _layer(self, mic: MicPlan) -> Read:
+        """Return a layer's reader in the time of the recording, at full level."""
+        if mic.made:
+            return functools.partial(_made, mic.made, self._rate)
+        return functools.partial(shots.read, mic.sampled, self._sounds(mic.sampled))
+
+    def _sounds(self, mine: Sampled) -> dict[str, Sound]:
+        """Return the hits that a layer opens, prepared, by capture."""
+        used, of, out = {shot.capture for shot in mine.shots}, self._plan.mic(mine.of), {}
+        for capture in self._plan.captures:
+            if capture.id in used and (place := _heard_in(capture, of)):
+                sound = captured(raw(self._plan, self._recordings, *place), capture, self._rate)
+                out[capture.id] = shots.prepared(Sound(sound, capture.before), mine.sounding(), self._rate)
+        return out
 
     def _in_song(self, read: Read, mic: MicPlan) -> Read:
         """Return a reader of what is heard after the edits in time."""
@@ -110,13 +127,33 @@ class Sources:
         return functools.partial(self._edited.read, read) if self._edited else read
 
 
-def _put_into(plan: Plan, mic: MicPlan) -> tuple[dict[str, Capture], list[Placement], list[Layer]]:
-    """Return what is put into a mic: the captured hits, by their ids, where they stand instead of others, and under what they lie."""
-    own = {c.id for c in plan.captures if c.piece == mic.piece and is_close(mic.role)}
-    placements = [p for p in plan.placements if p.everywhere or p.capture in own]
-    layers = [layer for layer in plan.layers if layer.capture in own]
-    used = own | {p.capture for p in placements}
-    return {c.id: c for c in plan.captures if c.id in used}, placements, layers
+def _put_into(plan: Plan, mic: MicPlan) -> tuple[dict[str, Capture], list[Placement], list[MicPlan]]:
+    """Return what is put into a mic: hits of the shelf, by their ids, where they stand instead of others, and the layers that go through it."""
+    captures = {c.id: c for c in plan.captures if _heard_in(c, mic)}
+    own = {key for key, c in captures.items() if c.piece == mic.piece and is_close(mic.role)}
+    placements = [p for p in plan.placements if p.capture in own or (p.everywhere and p.capture in captures)]
+    used = {p.capture for p in placements}
+    layers = [each for each in plan.mics if each.into == mic.id and not each.mute]
+    return {key: c for key, c in captures.items() if key in used}, placements, layers
+
+
+def _heard_in(capture: Capture, mic: MicPlan) -> tuple[str, str] | None:
+    """Return the recording and the take in which a mic has a hit of the shelf, None where it has none.
+
+    Of a hit from files that is the part of the mic's role, or its only one where the mic stands at the drum.
+    """
+    if not capture.parts:
+        return mic.id, capture.take
+    if capture.piece == mic.piece and len(capture.parts) == 1 and is_close(mic.role):
+        return capture.parts[0].key, SHELF
+    mine = [part.key for part in capture.parts if part.role == mic.role]
+    at_drum = capture.piece == mic.piece or not is_close(mic.role)
+    return (mine[0], SHELF) if mine and at_drum else None
+
+
+def _level_into(layer: MicPlan) -> float:
+    """Return the factor by which a layer is added to the mic that it goes through."""
+    return float(db_to_gain(layer.level_db + layer.trim_db)) * (-1.0 if layer.line_up.inverted else 1.0)
 
 
 def _made(sound: made.Made, rate: int, start: int, stop: int) -> np.ndarray:
@@ -149,9 +186,11 @@ def _cuts_key(crossfade_ms: float, cuts: Sequence[Cut]) -> str:
 def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> dict:
     """Return what the source of a mic depends on, as plain data for its content hash; ``edits`` is the Plan's :func:`edits_key`."""
     captures, placements, layers = _put_into(plan, mic)
-    layered = {"made": mic.made.to_json()} if mic.made else {}
-    takes = {plan.take, *(c.take for c in captures.values())}
-    return layered | {
+    out = {"made": mic.made.to_json()} if mic.made else {}
+    if mic.sampled:
+        out = {"sampled": _sampled_settings(plan, recordings, mic.sampled)}
+    takes = {plan.take, *(c.take for c in captures.values())} - {SHELF}
+    return out | {
         "take": plan.take,
         "recordings": {take: recordings.content(take, mic.id) for take in sorted(takes)},
         "repair": mic.repair,
@@ -160,7 +199,25 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "line_up": mic.line_up.to_json(),
         "edits": edits,
         "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece] if mic.moves_with_piece else [],
-        "captures": [c.to_json() for c in captures.values()],
+        "captures": [_capture_settings(recordings, c) for c in captures.values()],
         "placements": [p.to_json() for p in placements],
-        "layers": [layer.to_json() for layer in layers],
+        "layers": [_layer_settings(plan, recordings, each) for each in layers],
     }
+
+
+def _capture_settings(recordings: Recordings, capture: Capture) -> list:
+    files = [recordings.content(SHELF, part.key) for part in capture.parts]
+    return [capture.replace(name="", origin="").to_json(), files]
+
+
+def _sampled_settings(plan: Plan, recordings: Recordings, mine: Sampled) -> list:
+    """Return what a layer of hits depends on: its settings, the hits, and the recordings that they are in."""
+    used = {shot.capture for shot in mine.shots}
+    captures = [c for c in plan.captures if c.id in used]
+    of = [recordings.content(c.take, mine.of) for c in captures if not c.parts]
+    return [mine.to_json(), [_capture_settings(recordings, c) for c in captures], of]
+
+
+def _layer_settings(plan: Plan, recordings: Recordings, layer: MicPlan) -> list:
+    sound = layer.made.to_json() if layer.made else _sampled_settings(plan, recordings, layer.sampled)
+    return [sound, _level_into(layer)]

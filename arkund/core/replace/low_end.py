@@ -9,6 +9,9 @@ from arkund.core.units import db_to_power, power_to_db
 
 BANDS_HZ = (25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0)  # middles of third octaves
 MAIN_HZ = (40.0, 110.0)
+SNARE_BANDS_HZ = (80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0)
+MAIN_OF_HZ = {"kick": MAIN_HZ, "snare": (120.0, 400.0)}  # where a drum has its body; toms by their sizes
+MAIN_TOM_HZ = (60.0, 250.0)
 DEEP_HZ = 125.0
 BEFORE_S, AFTER_S = 0.005, 0.2
 MOST_HITS = 40
@@ -20,9 +23,10 @@ Span = tuple[float, float]
 class LowEnd:
     """Levels in dB at a drum's hits.
 
-    by_strip : of each strip, in BANDS_HZ; sum_db : of all together; main_db, sum_main_db : the same in MAIN_HZ alone
+    bands_hz : the middles of the bands; by_strip : of each strip, in them; sum_db : of all together; main_db, sum_main_db : the same in the main band alone
     """
 
+    bands_hz: tuple[float, ...]
     by_strip: dict[str, tuple[float, ...]]
     sum_db: tuple[float, ...]
     main_db: dict[str, float]
@@ -31,7 +35,7 @@ class LowEnd:
     def whole_db(self, strip: str = "") -> float:
         """Return the level of a strip, or of all together, in all bands up to 125 Hz."""
         rows = self.by_strip[strip] if strip else self.sum_db
-        deep = [db_to_power(db) for db, hz in zip(rows, BANDS_HZ, strict=True) if hz <= DEEP_HZ]
+        deep = [db_to_power(db) for db, hz in zip(rows, self.bands_hz, strict=True) if hz <= DEEP_HZ]
         return float(power_to_db(sum(deep)))
 
     @property
@@ -45,8 +49,24 @@ class LowEnd:
         return round(self.sum_main_db - self.main_db[self.strongest], 1)
 
 
-def low_end(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], sample_rate_hz: int) -> LowEnd | None:
-    """Measure strips as they add up, float32 [each shape=(samples,)], at a drum's hits, in s from their start; None without hits, and of silence."""
+def main_hz(piece: str) -> Span:
+    """Return the band in which a drum has its body."""
+    return MAIN_OF_HZ.get(piece, MAIN_TOM_HZ)
+
+
+def bands_hz(piece: str) -> tuple[float, ...]:
+    """Return the bands in which a drum is looked at."""
+    return SNARE_BANDS_HZ if piece == "snare" else BANDS_HZ
+
+
+def low_end(
+    strips: Mapping[str, np.ndarray], hits_s: Sequence[float], sample_rate_hz: int, piece: str = "kick"
+) -> LowEnd | None:
+    """Measure strips as they add up, float32 [each shape=(samples,)], at a drum's hits, in s from their start; None without hits, and of silence.
+
+    piece : the drum, which decides the bands
+    """
+    main, bands = main_hz(piece), bands_hz(piece)
     rate, size = sample_rate_hz, int((BEFORE_S + AFTER_S) * sample_rate_hz)
     begins = [int((t - BEFORE_S) * rate) for t in hits_s]
     length = min((x.size for x in strips.values()), default=0)
@@ -56,16 +76,17 @@ def low_end(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], sample_ra
     begins = [begins[k] for k in np.linspace(0, len(begins) - 1, min(len(begins), MOST_HITS)).astype(int)]
     powers = {name: _power([x[b : b + size] for b in begins], rate) for name, x in strips.items()}
     together = _power([sum(x[b : b + size].astype(float) for x in strips.values()) for b in begins], rate)
-    edges = [(hz * 2.0 ** (-1 / 6), hz * 2.0 ** (1 / 6)) for hz in BANDS_HZ]
+    edges = [(hz * 2.0 ** (-1 / 6), hz * 2.0 ** (1 / 6)) for hz in bands]
     levels = {name: tuple(_level_db(power, edge, rate, size) for edge in edges) for name, power in powers.items()}
-    main = {name: _level_db(power, MAIN_HZ, rate, size) for name, power in powers.items()}
-    if max(main.values()) <= QUIETEST_DB:
+    mains = {name: _level_db(power, main, rate, size) for name, power in powers.items()}
+    if max(mains.values()) <= QUIETEST_DB:
         return None
     return LowEnd(
+        bands,
         levels,
         tuple(_level_db(together, edge, rate, size) for edge in edges),
-        main,
-        _level_db(together, MAIN_HZ, rate, size),
+        mains,
+        _level_db(together, main, rate, size),
     )
 
 

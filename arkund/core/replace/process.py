@@ -1,7 +1,7 @@
-"""Put a captured hit in the place of another, or lay it under all hits of its piece.
+"""Put a hit of the shelf in the place of another, and add to a mic what goes through its tools.
 
 Captured hits are spans of the recording itself, per mic, so that they stay in phase with the mic and run through the same
-processing. A layer in phase adds to the hit: aligned on the first sample, in the polarity of the recording.
+processing.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -52,30 +52,18 @@ def with_placements(
     return placed
 
 
-def with_layers(
-    read: Read, layers: Sequence, captures: Mapping, takes: Mapping[str, Read], sample_rate_hz: int
-) -> Read:
-    """Return a reader to which each layer adds its captured hit at all of its strikes."""
-    mine = [layer for layer in layers if layer.on and layer.capture in captures]
-    if not mine:
+def with_added(read: Read, others: Sequence[tuple[Read, float]]) -> Read:
+    """Return a reader to which others are added, each by a factor."""
+    if not others:
         return read
 
-    def layered(start: int, stop: int) -> np.ndarray:
+    def added(start: int, stop: int) -> np.ndarray:
         out = read(start, stop).copy()
-        for layer in mine:
-            capture = captures[layer.capture]
-            sound = captured(takes[layer.capture], capture, sample_rate_hz)
-            for at, hit_db in layer.strikes:
-                low = at - capture.before
-                high = low + sound.size
-                if high <= start or low >= stop:
-                    continue
-                gain = np.float32(db_to_gain(layer.level_db + layer.follow * hit_db))
-                a, b = max(low, start), min(high, stop)
-                out[a - start : b - start] += gain * sound[a - low : b - low]
+        for other, gain in others:
+            out += np.float32(gain) * other(start, stop)
         return out
 
-    return layered
+    return added
 
 
 def _window(low: int, high: int, start: int, stop: int, rate: int) -> np.ndarray:

@@ -27,14 +27,14 @@ class Hearing:
 
 def hearing(plan: Plan) -> Hearing:
     """Return what is heard of a Plan."""
-    group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.mics}
+    group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.standing}
     muted = {group.id for group in plan.groups if group.mute}
     soloed = {group.id for group in plan.groups if group.solo}
-    dry_solo = bool(soloed) or any(mic.solo for mic in plan.mics)
+    dry_solo = bool(soloed) or any(mic.solo for mic in plan.standing)
     path_solo = any(path.solo for path in plan.paths)
     mics = frozenset(
         mic.id
-        for mic in plan.mics
+        for mic in plan.standing
         if not mic.mute and group_of[mic.id] not in muted and (not dry_solo or mic.solo or group_of[mic.id] in soloed)
     )
     paths = [path for path in plan.paths if not path.mute and (path.solo or not path_solo)]

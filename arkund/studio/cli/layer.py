@@ -1,4 +1,4 @@
-"""Layers from the command line: made sounds under a drum, and what carries its low end."""
+"""Layers from the command line: made sounds and hits of the shelf under a drum, and what carries its low end."""
 
 from collections.abc import Callable
 
@@ -9,10 +9,14 @@ from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.rig import make
 from arkund.studio.cli.work import json_option
 
+HITS = "hits"
+
 
 @main.group()
 def layer() -> None:
-    """Lay a made sound under a drum, and see what it does to the low end. What it is set to is changed by `arkund set SESSION mics.LAYER.made.KEY=VALUE`."""
+    """Lay made sounds and hits of the shelf under a drum, and see what they do to it. What one is set to is changed by
+    `arkund set SESSION mics.LAYER.made.KEY=VALUE`, of hits `mics.LAYER.sampled.KEY=VALUE`.
+    """
 
 
 def _made(session: str, as_json: bool, change_of: Callable) -> None:
@@ -25,12 +29,25 @@ def _made(session: str, as_json: bool, change_of: Callable) -> None:
 
 @layer.command("add")
 @click.argument("session")
-@click.argument("sort", type=click.Choice(SORTS))
+@click.argument("sort", type=click.Choice((*SORTS, HITS)))
 @click.option("--piece", default="kick", show_default=True, help="The drum whose hits open it.")
-@click.option("--hz", type=float, help="Its note; else an octave below the drum's measured fundamental.")
+@click.option(
+    "--hz", type=float, help="The note of a made sound; else an octave below the drum's measured fundamental."
+)
+@click.option(
+    "--of", "captures", multiple=True, help="A hit of the shelf, for hits; may be repeated. Else all of the drum."
+)
+@click.option(
+    "--inside", is_flag=True, help="Hits go through the tools of the drum's first mic, not a strip of their own."
+)
 @json_option
-def layer_add(session: str, sort: str, piece: str, hz: float | None, as_json: bool) -> None:
-    """Lay a sine or a thump under all hits of a drum; one Move."""
+def layer_add(
+    session: str, sort: str, piece: str, hz: float | None, captures: tuple[str, ...], inside: bool, as_json: bool
+) -> None:
+    """Lay a sine, a thump, or hits of the shelf under all hits of a drum; one Move."""
+    if sort == HITS:
+        _made(session, as_json, lambda layering, measure: layering.add_hits(measure, piece, list(captures), inside))
+        return
     _made(session, as_json, lambda layering, measure: layering.add(measure, piece, sort, hz))
 
 
@@ -41,6 +58,16 @@ def layer_add(session: str, sort: str, piece: str, hz: float | None, as_json: bo
 def layer_remove(session: str, layer_id: str, as_json: bool) -> None:
     """Take a layer away; one Move."""
     _made(session, as_json, lambda layering, measure: layering.remove(measure, layer_id))
+
+
+@layer.command("through")
+@click.argument("session")
+@click.argument("layer_id")
+@click.argument("mic", default="")
+@json_option
+def layer_through(session: str, layer_id: str, mic: str, as_json: bool) -> None:
+    """Let a layer go through the tools of a mic, or without one be a strip of its own; as loud as before, one Move."""
+    _made(session, as_json, lambda layering, measure: layering.through(measure, layer_id, mic))
 
 
 @layer.command("again")
@@ -81,15 +108,22 @@ def layer_list(session: str, piece: str, as_json: bool) -> None:
             "piece": mic.piece,
             "level_db": mic.level_db,
             "inverted": mic.line_up.inverted,
+            "into": mic.into,
         }
-        | {key: value for key, value in mic.made.to_json().items() if key != "strikes"}
-        | {"strikes": len(mic.made.strikes)}
+        | {key: value for key, value in (mic.made or mic.sampled).to_json().items() if key != "strikes"}
+        | {"strikes": len(mic.strikes)}
         for mic in layering.layers(measure)
     ]
     low = layering.told(measure, piece)
-    lines = [f"{r['layer']:<14} {r['sort']} at {r['frequency_hz']:.1f} Hz, {r['strikes']} strikes" for r in rows]
+    lines = [f"{r['layer']:<14} {_sound(r)}, {r['strikes']} strikes" for r in rows]
     if low:
-        lines += [f"{piece}, 40 to 110 Hz at its hits:"]
+        lines += ["{}, {:g} to {:g} Hz at its hits:".format(piece, *low["main_hz"])]
         lines += [f"  {name:<14} {each['main_db']:6.1f} dB" for name, each in low["strips"].items()]
         lines += [f"  {'together':<14} {low['sum_main_db']:6.1f} dB, {low['gain_db']:+.1f} against {low['strongest']}"]
     emit({"layers": rows, "low_end": low}, as_json, lines or ["no layers"])
+
+
+def _sound(row: dict) -> str:
+    if "shots" in row:
+        return f"{len(row['shots'])} hits of the shelf"
+    return f"{row['sort']} at {row['frequency_hz']:.1f} Hz"

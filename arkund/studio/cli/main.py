@@ -1,6 +1,20 @@
 """The console command ``arkund`` with all of its sub-commands."""
 
-from arkund.studio.cli import batch, bench, clean, demo, edit, keeping, layer, rig, scene, serve, work
+from arkund.studio.cli import batch, bench, clean, demo, edit, keeping, layer, rig, scene, serve, shelf, work
 from arkund.studio.cli.group import main
 
-__all__ = ["batch", "bench", "clean", "demo", "edit", "keeping", "layer", "main", "rig", "scene", "serve", "work"]
+__all__ = [
+    "batch",
+    "bench",
+    "clean",
+    "demo",
+    "edit",
+    "keeping",
+    "layer",
+    "main",
+    "rig",
+    "scene",
+    "serve",
+    "shelf",
+    "work",
+]

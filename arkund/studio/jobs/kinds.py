@@ -10,6 +10,7 @@ from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Session
 from arkund.studio.services import (
     archiving,
+    comping,
     editing,
     moves,
     proposing,
@@ -73,10 +74,10 @@ def _allowed(handle: Handle) -> Callable[[int], None]:
 
 
 def _take_in(handle: Handle) -> dict:
-    """arguments: folder (below the incoming ones) with one file in it, what (hits, tempo, click or backing)."""
+    """arguments: folder (below the incoming ones) with what was sent, what (one of taking_in.WHAT), piece (of one-shots)."""
     session, given = _session(handle), handle.job.arguments
     folder = store.incoming_folder() / given["folder"]
-    move, said = taking_in.take_in(session, next(folder.iterdir()), given["what"])
+    move, said = taking_in.take_in(session, sorted(folder.rglob("*.*")), given["what"], given.get("piece", ""))
     shutil.rmtree(folder, ignore_errors=True)
     return {"move": move.number if move else None, "title": move.title if move else "", "said": said}
 
@@ -134,12 +135,8 @@ def _take(handle: Handle) -> dict:
     changes = {
         "take": take.key,
         "joins": [],
-        "cuts": [],
-        "lone_cuts": [],
         "hit_changes": [],
-        "placements": [],
-        "layers": [],
-    }
+    } | comping.set_aside(session.plan)
     made = moves.apply(session.pk, changes, step="takes", title=f"Work on {take.name}", version=given["version"])
     return {"move": made.number}
 

@@ -4,7 +4,7 @@ from django.db import models
 
 
 class Takes(models.Manager):
-    """The takes themselves, without a backing track."""
+    """The takes themselves, without a backing track and the shelf's files."""
 
     def get_queryset(self):
         """Leave out what is kept like a take and is none."""
@@ -12,9 +12,9 @@ class Takes(models.Manager):
 
 
 class Take(models.Model):
-    """One pass of the whole kit; a session's backing track is kept in the same way."""
+    """One pass of the whole kit; a session's backing track and the files of its shelf are kept in the same way."""
 
-    DRUMS, BACKING = "drums", "backing"
+    DRUMS, BACKING, SHELF = "drums", "backing", "shelf"
 
     session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="takes")
     key = models.CharField(max_length=40)  # as the Plan names it

@@ -5,8 +5,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import HitChange, Layer, Placement
-from arkund.core.replace.measure import strikes, typical_hit
+from arkund.core.plan.plan import HitChange
 from arkund.core.rig import changes
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
@@ -136,50 +135,3 @@ def change_hit(request: HttpRequest, session_id: int) -> JsonResponse:
         version=wanted(body, "version", int),
     )
     return answer(session_id, made)
-
-
-@require_POST
-def replace_hit(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Capture a typical hit of a piece, put it in the place of one hit, or lay it under all of them."""
-    session = session_or_404(request, session_id)
-    body = body_of(request)
-    piece, action = wanted(body, "piece", str), wanted(body, "action", str)
-    m = Measure(session)
-    plan = m.plan
-    capture = next((c for c in plan.captures if c.piece == piece), None) or typical_hit(plan, m.hits, piece, m.rate)
-    if capture is None:
-        raise SettingsError(f"piece: no hit of {piece!r} is clean enough to be captured.")
-    changes = {}
-    if capture not in plan.captures:
-        changes["captures"] = [c.to_json() for c in (*plan.captures, capture)]
-    title = f"Captured a {piece} hit at {capture.at / m.rate:.2f} s"
-    if action == "place":
-        at_s = wanted(body, "time_s", float)
-        placed, title = _placement(m, capture, at_s), f"Replaced the {piece} hit at {at_s:.2f} s"
-        changes["placements"] = [p.to_json() for p in plan.placements if p.at != placed.at] + [placed.to_json()]
-    elif action == "layer":
-        layer = Layer(capture=capture.id, strikes=strikes(capture, m.hits, m.rate))
-        changes["layers"] = [x.to_json() for x in (*plan.layers, layer)]
-        title = f"Laid the captured {piece} hit under all {len(layer.strikes)}"
-    elif action != "capture":
-        raise SettingsError(f"action: expected capture, place or layer; got {action!r}.")
-    if not changes:
-        raise SettingsError("capture: this hit is captured already.")
-    made = moves.apply(session_id, changes, step="replace", title=title, version=wanted(body, "version", int))
-    return answer(session_id, made)
-
-
-def _placement(m: Measure, capture, at_s: float) -> Placement:
-    mine = m.hits.get(capture.piece, [])
-    near = min(mine, key=lambda h: abs(h.time_s - at_s), default=None)
-    if near is None or abs(near.time_s - at_s) > 0.05:
-        at, gain = round(at_s * m.rate), 0.0  # a missing hit: at the captured strength
-    else:
-        strong = [h for h in mine if not h.ghost]
-        usual = sorted(h.level_db for h in strong)[len(strong) // 2] if strong else capture.level_db
-        at, gain = round(near.time_s * m.rate), usual - capture.level_db
-    later = [
-        h.time_s for hs in m.hits.values() for h in hs if h.piece == capture.piece and h.time_s > at / m.rate + 0.02
-    ]
-    room = round((min(later, default=at / m.rate + 10.0) - at / m.rate) * m.rate) - capture.before
-    return Placement(capture=capture.id, at=at, length=max(min(capture.length, room), 1), gain_db=round(gain, 2))

@@ -7,9 +7,11 @@ import numpy as np
 from arkund.core.blend.propose import KIT_PEAK_DB
 from arkund.core.clean.propose import way_of
 from arkund.core.clean.settings import LOOKS
-from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, timing_mic
+from arkund.core.hits.resolve import usual_level_db
+from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, is_shell, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
+from arkund.core.plan.plan import Capture
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
@@ -63,7 +65,7 @@ def load(m: Measure, mic_id: str | None) -> dict:
                 "content": contents[mic.id],
             }
             for mic in m.plan.mics
-            if not mic.made
+            if not mic.is_layer
         ],
         "hits": {p: [[round(h.time_s, 5), h.velocity, h.ghost, h.by_hand] for h in hs] for p, hs in m.hits.items()},
         "pieces": list(PIECES),
@@ -195,7 +197,10 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "pieces": [p for p in m.hits if m.hits[p]],
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "hits": [[round(h.time_s, 5), round(h.level_db, 2), h.velocity, h.ghost] for h in rows],
-        "captures": [c.to_json() | {"time_s": c.at / m.rate} for c in m.plan.captures if c.piece == piece],
+        "shelf": [_kept(m, c) for c in m.plan.captures if c.piece == piece],
+        "elsewhere": sum(c.piece != piece for c in m.plan.captures),
+        "mics": [[mic.id, mic.name] for mic in m.plan.mics if mic.piece == piece and is_close(mic.role)],
+        "usual_db": usual_level_db(rows),
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],
         "sorts": list(SORTS),
         "split": {"low_hz": SPLIT_HZ[0], "high_hz": SPLIT_HZ[1], "usual_hz": USUAL_SPLIT_HZ},
@@ -206,23 +211,31 @@ def replace(m: Measure, mic_id: str | None) -> dict:
                 "level_db": mic.level_db,
                 "inverted": mic.line_up.inverted,
                 "mute": mic.mute,
+                "into": mic.into,
+                "kind": "made" if mic.made else "sampled",
             }
-            | mic.made.replace(strikes=()).to_json()
-            | {"strikes": len(mic.made.strikes)}
+            | (mic.made or mic.sampled).replace(strikes=()).to_json()
+            | {"strikes": len(mic.strikes)}
             for mic in layering.layers(m, piece)
         ],
-        "low_end": layering.told(m, piece) if piece and has_low_end(piece) else None,
-        "layers": [
-            {
-                "index": i,
-                "capture": x.capture,
-                "on": x.on,
-                "level_db": x.level_db,
-                "follow": x.follow,
-                "strikes": len(x.strikes),
-            }
-            for i, x in enumerate(m.plan.layers)
-        ],
+        "low_end": layering.told(m, piece) if piece and is_shell(piece) else None,
+        "sorts_fit": bool(piece) and has_low_end(piece),
+    }
+
+
+def _kept(m: Measure, mine: Capture) -> dict:
+    """Return a hit of the shelf as its list shows it; time_s : of one of the song, None of one from a file."""
+    layers = [mic.name for mic in m.plan.mics if mic.sampled and mine.id in {s.capture for s in mic.sampled.shots}]
+    placed = sum(p.capture == mine.id for p in m.plan.placements)
+    return {
+        "id": mine.id,
+        "name": mine.name or mine.id,
+        "time_s": None if mine.parts else mine.at / m.rate,
+        "level_db": mine.level_db,
+        "strength_db": mine.strength_db if mine.parts else None,
+        "origin": mine.origin,
+        "length_ms": round(1000 * mine.length / m.rate),
+        "used": layers + ([f"{placed} replaced"] if placed else []),
     }
 
 

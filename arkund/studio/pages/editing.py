@@ -13,8 +13,8 @@ from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import runner
 from arkund.studio.pages.actions import answer
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import comping, editing, moves, proposing, taking_in, templates, uploads
-from arkund.studio.services.access import session_or_404, user_of
+from arkund.studio.services import comping, editing, moves, proposing, shelf_files, taking_in, templates, uploads
+from arkund.studio.services.access import session_or_404, sessions_of, user_of
 from arkund.studio.services.measuring import Measure
 
 MOST_UPLOAD_BYTES = 400_000_000  # a click's recording
@@ -109,18 +109,38 @@ def export(request: HttpRequest, session_id: int, ending: str) -> FileResponse:
 
 @require_POST
 def take_in(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Start to take hits, a tempo map or a backing track from an uploaded file, as a job."""
+    """Start to take hits, a tempo map, a backing track or one-shots from uploaded files, as a job."""
     session = session_or_404(request, session_id)
-    given, what = request.FILES.get("file"), request.POST.get("what", "hits")
-    if given is None or given.size > MOST_UPLOAD_BYTES:
-        raise SettingsError("file: choose one file of at most 400 MB.")
+    given, what = request.FILES.getlist("file"), request.POST.get("what", "hits")
+    size = sum(file.size for file in given)
+    if not given or size > MOST_UPLOAD_BYTES or (len(given) > 1 and what != "shelf"):
+        raise SettingsError("file: choose one file, of one-shots one or several, of at most 400 MB.")
     if what not in taking_in.WHAT:
         raise SettingsError(f"what: expected one of {', '.join(taking_in.WHAT)}; got {what[:40]!r}.")
-    uploads.check_share(user_of(request), given.size)
-    with uploads.taken([given], [given.name]) as folder:
-        title = f"taking in {given.name}"
-        job = runner.start("take-in", {"folder": folder.name, "what": what}, title, session.pk, user_of(request))
+    uploads.check_share(user_of(request), size)
+    with uploads.taken(given, [file.name for file in given]) as folder:
+        title = f"taking in {given[0].name}" if len(given) == 1 else f"taking in {len(given)} hits"
+        arguments = {"folder": folder.name, "what": what, "piece": request.POST.get("piece", "")}
+        job = runner.start("take-in", arguments, title, session.pk, user_of(request))
     return JsonResponse({"job": job.pk})
+
+
+@require_GET
+def shelves(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Return the other sessions that have hits on their shelves."""
+    session_or_404(request, session_id)
+    others = sessions_of(request).filter(ready=True).exclude(pk=session_id)
+    found = [[each.pk, each.name] for each in others if each.plan_json.get("captures")]
+    return JsonResponse({"shelves": found})
+
+
+@require_POST
+def take_over(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Take the shelf of another session over."""
+    session, body = session_or_404(request, session_id), body_of(request)
+    other = session_or_404(request, wanted(body, "other", int))
+    made = shelf_files.take_over(session, other, user_of(request), wanted(body, "version", int))
+    return answer(session_id, made)
 
 
 @require_GET

@@ -2,8 +2,9 @@
 
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
-from arkund.core.plan.plan import Backing, Layer, LineUp, MicPlan, Tempo
+from arkund.core.plan.plan import Backing, LineUp, MicPlan, Tempo
 from arkund.core.replace.made import Made
+from arkund.core.replace.sampled import Sampled
 from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Path, Send, Strip
 from arkund.core.takes.settings import CompSettings
@@ -42,7 +43,7 @@ _BY_STEP = {
     "lineup": {"line_up": LineUp, "alignment": LineUpSettings},
     "timing": {"tempo": Tempo, "quantise": QuantiseSettings},
     "takes": {"comp": CompSettings},
-    "replace": {"layer": Layer, "made": Made, "strip": Strip},
+    "replace": {"made": Made, "sampled": Sampled, "strip": Strip},
     "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit, "scene": Scene},
 }
 WITH_ROWS = ("clean", "tone", "punch", "blend")  # pages that show a strip's row of tools

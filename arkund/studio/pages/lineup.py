@@ -8,6 +8,7 @@ from arkund.core.lineup.settings import SCHOOLS
 from arkund.core.lineup.sums import BANDS_HZ, most_gain_db, pair_gain_db, sum_gain_db
 from arkund.core.plan.plan import LineUp
 from arkund.core.render.source import source
+from arkund.core.replace.layers import without_layers
 from arkund.core.units import ms_to_cm
 from arkund.studio.services.measuring import Measure
 
@@ -95,7 +96,7 @@ class _Planned:
 
     def __init__(self, m: Measure, mic) -> None:
         self._m, self._mic = m, mic
-        self._plan = m.plan.replace(cuts=(), lone_cuts=(), placements=(), layers=())
+        self._plan = without_layers(m.plan.replace(cuts=(), lone_cuts=(), placements=()))
 
     def read(self, start: int, stop: int) -> np.ndarray:
         return source(self._plan, self._m.recordings, self._mic, start, stop)

@@ -1,4 +1,4 @@
-"""What pages ask of the rig: mics cleaned, tools added, moved, removed and copied, keys, groups, paths and scenes."""
+"""What pages ask of the rig: mics cleaned, hits kept, replaced and laid under others, tools, keys, groups, paths and scenes."""
 
 from collections.abc import Callable
 
@@ -11,7 +11,7 @@ from arkund.core.rig.changes import Change
 from arkund.studio.models import Session
 from arkund.studio.pages.actions import answer, step_of
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import cleaning, layering, rigging
+from arkund.studio.services import cleaning, layering, rigging, shelving
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
@@ -68,6 +68,23 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "split": lambda s, b: layering.split(
         Measure(s), wanted(b, "piece", str), wanted(b, "hz", float) if "hz" in b else None
     ),
+    "lay-hits": lambda s, b: layering.add_hits(
+        Measure(s), wanted(b, "piece", str), _words(b, "captures"), wanted(b, "into", bool, False)
+    ),
+    "through": lambda s, b: layering.through(Measure(s), wanted(b, "layer", str), wanted(b, "mic", str)),
+    "keep-hit": lambda s, b: shelving.capture(
+        Measure(s), wanted(b, "piece", str), wanted(b, "time_s", float) if "time_s" in b else None
+    ),
+    "off-shelf": lambda s, b: shelving.remove(s.plan, wanted(b, "capture", str)),
+    "replace-hit": lambda s, b: shelving.replace(
+        Measure(s),
+        wanted(b, "piece", str),
+        wanted(b, "time_s", float),
+        capture_id=wanted(b, "capture", str, ""),
+        everywhere=wanted(b, "everywhere", bool, True),
+        as_played=wanted(b, "as_played", bool, False),
+    ),
+    "put-back": lambda s, b: shelving.put_back(s.plan, wanted(b, "time_s", float), s.sample_rate_hz),
     "take-layer": lambda s, b: layering.remove(Measure(s), wanted(b, "layer", str)),
     "open-again": lambda s, b: layering.again(Measure(s), wanted(b, "layer", str)),
     "add-tool": lambda s, b: rigging.add_tool(s, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),

@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.rig import changes
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, moves, pictures, whole
+from arkund.studio.services import listening, moves, pictures, shelving, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -86,6 +86,14 @@ def average_hit(request: HttpRequest, session_id: int, mic: str) -> HttpResponse
     found = Measure(session_or_404(request, session_id)).average_hit(mic)
     if found is None:
         raise Http404("Silence, or no such mic.")
+    return _binary(found.tobytes(), for_ever=False)
+
+
+def kept_hit(request: HttpRequest, session_id: int, capture: str) -> HttpResponse:
+    """Return a hit of the shelf as float32 samples at the session's rate."""
+    found = shelving.sound_of(Measure(session_or_404(request, session_id)), capture)
+    if found is None:
+        raise Http404("No mic has it.")
     return _binary(found.tobytes(), for_ever=False)
 
 

@@ -13,7 +13,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.files import audio
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan import change, fits, scenes
-from arkund.core.plan.plan import SCHEMA, Plan
+from arkund.core.plan.plan import SCHEMA, SHELF, Plan
 from arkund.core.plan.versions import upgrade
 from arkund.core.settings import Settings, choice, number, text
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
@@ -41,12 +41,12 @@ class MicRow(Settings):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TakeRow(Settings):
-    """One pass of the kit, or the backing track."""
+    """One pass of the kit, the backing track, or the files of the shelf."""
 
     key: str = text(longest=40)
     name: str = text(longest=120)
     length: int = number(0, 0, MOST_COUNT * 16, step=1, unit="samples")
-    kind: str = choice(Take.DRUMS, (Take.DRUMS, Take.BACKING))
+    kind: str = choice(Take.DRUMS, (Take.DRUMS, Take.BACKING, Take.SHELF))
     mics: tuple[MicRow, ...] = ()
 
 
@@ -104,10 +104,12 @@ class Document(Settings):
         _once("takes", [take.key for take in self.takes])
         for take in self.takes:
             _once(f"takes.{take.key}.mics", [mic.mic for mic in take.mics])
+            if (take.kind == Take.SHELF) != (take.key == SHELF):
+                raise SettingsError(f"takes.{take.key}: only the shelf is called so.")
             if not take.mics:
                 raise SettingsError(f"takes.{take.key}: has no recording.")
         scenes.check(self.plan)
-        fits.check(self.plan, {t.key: {m.mic for m in t.mics} for t in self.takes if t.kind == Take.DRUMS})
+        fits.check(self.plan, {t.key: {m.mic for m in t.mics} for t in self.takes if t.kind != Take.BACKING})
         for key, pieces in self.hits.items():
             if key not in {take.key for take in self.takes} or set(pieces or ()) - set(PIECES):
                 raise SettingsError(f"hits: {key!r} is no take, or a piece is not known.")
@@ -117,10 +119,12 @@ class Document(Settings):
     @classmethod
     def from_json(cls, data: Any, where: str = "") -> "Document":
         """Build a document from plain data of any format; a former Plan is read as one of today, and the logbook with it stands closed."""
-        if isinstance(data, dict) and data.get("arkund_archive") == 1:
+        if isinstance(data, dict):
             rate = data.get("sample_rate_hz") if data.get("sample_rate_hz") in audio.RATES_HZ else 48_000
-            moves = [move | {"schema": 1} if isinstance(move, dict) else move for move in _list(data.get("moves", []))]
-            data = data | {"plan": upgrade(data.get("plan"), rate), "moves": moves, "arkund_archive": FORMAT}
+            if data.get("arkund_archive") == 1:
+                moves = [m | {"schema": 1} if isinstance(m, dict) else m for m in _list(data.get("moves", []))]
+                data = data | {"moves": moves, "arkund_archive": FORMAT}
+            data = data | {"plan": upgrade(data.get("plan"), rate)}
         return super(Document, cls).from_json(data, where)
 
     @property

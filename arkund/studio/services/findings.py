@@ -144,7 +144,7 @@ def _replace(m: Measure) -> list[Finding]:
 
 
 def _tone(m: Measure) -> list[Finding]:
-    found = [propose_tone(mic, m.tone(mic)) for mic in m.plan.mics if not mic.made]
+    found = [propose_tone(mic, m.tone(mic)) for mic in m.plan.mics if not mic.is_layer]
     return [f for f in found if f is not None]
 
 

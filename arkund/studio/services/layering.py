@@ -1,14 +1,15 @@
-"""Layers whose sound is made, as Moves: laid under a drum with what is measured of it, and what they do to its low end."""
+"""Layers as Moves: made sounds and hits of the shelf, laid under a drum with what is measured of it, and what they do to it."""
 
 import numpy as np
 
 from arkund.core.errors import SettingsError
-from arkund.core.hits.resolve import against_usual
+from arkund.core.hits.resolve import against_usual, usual_level_db
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import MicPlan
 from arkund.core.replace import layers as laying
-from arkund.core.replace.low_end import BANDS_HZ, low_end
+from arkund.core.replace.low_end import low_end, main_hz
 from arkund.core.replace.made import SORTS
+from arkund.core.replace.shelf import shots_of
 from arkund.core.rig.changes import Change
 from arkund.core.tools.tool import free_id
 from arkund.studio.services.measuring import Measure
@@ -18,8 +19,8 @@ Heard = tuple[dict[str, np.ndarray], list[float]]  # strips by id, and the drum'
 
 
 def layers(measure: Measure, piece: str | None = None) -> list[MicPlan]:
-    """Return the strips whose sound is made, of a piece or of all."""
-    return [mic for mic in measure.plan.mics if mic.made and piece in (None, mic.piece)]
+    """Return the layers of a piece, or all."""
+    return [mic for mic in measure.plan.mics if mic.is_layer and piece in (None, mic.piece)]
 
 
 def add(measure: Measure, piece: str, sort: str, frequency_hz: float | None = None) -> Change:
@@ -39,7 +40,46 @@ def add(measure: Measure, piece: str, sort: str, frequency_hz: float | None = No
     strips, hits_s = _heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     changes = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
-    return Change(f"A {sort} at {hz:.1f} Hz under {len(layer.made.strikes)} hits of {piece}", changes)
+    return Change(f"A {sort} at {hz:.1f} Hz under {len(layer.strikes)} hits of {piece}", changes)
+
+
+def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = False) -> Change:
+    """Lay hits of the shelf under a drum: strikes open the one for their strength, in the polarity in which the sum is larger in the drum's main band.
+
+    captures : their ids; none = all that the shelf has of the drum. into : through the tools of the drum's first mic, else a strip of its own. Raises
+    SettingsError without hits on the shelf, or of the drum.
+    """
+    plan, mic, hits = measure.plan, timing_mic(measure.plan.mics, piece), measure.hits.get(piece, [])
+    if mic is None or not hits:
+        raise SettingsError(f"layer: no hits of {piece!r} were found, which could open others.")
+    known = {c.id: c for c in plan.captures if c.piece == piece} if not captures else {c.id: c for c in plan.captures}
+    if missing := [each for each in captures if each not in known]:
+        raise SettingsError(f"layer: the shelf has no hit {missing[0]!r}.")
+    chosen = [known[each] for each in captures or known]
+    if not chosen:
+        raise SettingsError(f"layer: the shelf has no hits of {piece}; keep some of this song or load files first.")
+    strikes = against_usual(hits, measure.rate)
+    levels = [h.level_db for h in hits]
+    layer_id = free_id(f"{piece}-hits", {each.id for each in plan.mics})
+    layer = laying.laid_hits(layer_id, mic, shots_of(chosen, usual_level_db(hits), levels), strikes)
+    strips, hits_s = _heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
+    layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
+    where = ""
+    if into:
+        layer, where = laying.going_into(layer, mic), f" through {mic.name}"
+    changes = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
+    return Change(f"{len(chosen)} hits of the shelf under {len(strikes)} of {piece}{where}", changes)
+
+
+def through(measure: Measure, layer_id: str, mic_id: str) -> Change:
+    """Let a layer go through the tools of a mic, with "" as a strip of its own; as loud, and in the same polarity, as before."""
+    layer, plan = _layer(measure, layer_id), measure.plan
+    now = laying.coming_out(layer, plan.mic(layer.into)) if layer.into else layer
+    if mic_id:
+        now = laying.going_into(now, plan.mic(mic_id))
+    words = f"through {plan.mic(mic_id).name}" if mic_id else "a strip of its own"
+    rows = [(now if each.id == layer.id else each).to_json() for each in plan.mics]
+    return Change(f"{layer.name}: {words}", {"mics": rows})
 
 
 def remove(measure: Measure, layer_id: str) -> Change:
@@ -53,7 +93,10 @@ def again(measure: Measure, layer_id: str) -> Change:
     """Open a layer by the hits as they are found now."""
     layer = _layer(measure, layer_id)
     now = [list(row) for row in against_usual(measure.hits.get(layer.piece, []), measure.rate)]
-    return Change(f"{layer.name}: opened by {len(now)} hits", {f"mics.{layer.id}.made.strikes": now})
+    return Change(
+        f"{layer.name}: opened by {len(now)} hits",
+        {f"mics.{layer.id}.{'made' if layer.made else 'sampled'}.strikes": now},
+    )
 
 
 def split(measure: Measure, piece: str, frequency_hz: float | None) -> Change:
@@ -66,7 +109,7 @@ def split(measure: Measure, piece: str, frequency_hz: float | None) -> Change:
 
 def _layer(measure: Measure, layer_id: str) -> MicPlan:
     layer = measure.plan.mic(layer_id)
-    if not layer.made:
+    if not layer.is_layer:
         raise SettingsError(f"layer: {layer.name} is a mic, not a layer.")
     return layer
 
@@ -74,7 +117,7 @@ def _layer(measure: Measure, layer_id: str) -> MicPlan:
 def _heard(measure: Measure, piece: str) -> Heard:
     """Return a drum's strips as they are heard, at their levels, in the busiest part."""
     plan, hits = measure.plan, measure.heard_hits.get(piece, [])
-    mine = [mic for mic in plan.mics if mic.piece == piece and not mic.mute]
+    mine = [mic for mic in plan.standing if mic.piece == piece and not mic.mute]
     span, timed = measure.busy_span(hits), timing_mic(plan.mics, piece)
     strips = {mic.id: rendered(plan, measure.recordings, span, f"strip:{mic.id}") for mic in mine}
     strips = laying.at_levels(mine, strips)
@@ -85,13 +128,14 @@ def _heard(measure: Measure, piece: str) -> Heard:
 def told(measure: Measure, piece: str) -> dict | None:
     """Return what carries a drum's low end with its layers and without them, as plain data."""
     strips, hits_s = _heard(measure, piece)
-    found = low_end(strips, hits_s, measure.rate)
+    found = low_end(strips, hits_s, measure.rate, piece)
     if found is None:
         return None
     mine = [layer.id for layer in layers(measure, piece)]
-    before = laying.without(found, strips, mine, hits_s, measure.rate)
+    before = laying.without(found, strips, piece, mine, hits_s, measure.rate)
     return {
-        "bands_hz": list(BANDS_HZ),
+        "bands_hz": list(found.bands_hz),
+        "main_hz": list(main_hz(piece)),
         "strips": {name: {"bands_db": rows, "main_db": found.main_db[name]} for name, rows in found.by_strip.items()},
         "sum_db": found.sum_db,
         "without_layers_db": before.sum_db,

@@ -14,6 +14,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.render.loop import FADE_MS, MOST_MATCH_DB, Loop, as_chunk, finish, in_front, match_db, with_backing
 from arkund.core.render.render import key_listen
 from arkund.core.render.source import Recordings, backing_span
+from arkund.core.replace.layers import without_layers
 from arkund.core.rig import places
 from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Strip
@@ -171,7 +172,7 @@ def without(plan: Plan, step: str) -> Plan:
     if step == "takes":
         return plan.replace(joins=())
     if step == "replace":
-        return plan.replace(placements=(), layers=())
+        return without_layers(plan.replace(placements=()))
     if step == "blend":
         muted = tuple(path.replace(mute=True) for path in plan.paths)
         return plan.replace(paths=muted, kit=_bypassed(plan.kit, KINDS), scenes=())

@@ -485,4 +485,4 @@ class Measure:
 
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""
-        return [m for m in self.plan.mics if not m.made and is_shell(m.piece)]
+        return [m for m in self.plan.mics if not m.is_layer and is_shell(m.piece)]

@@ -66,9 +66,9 @@ def checked(session: Session, plan: Plan) -> Plan:
     scenes that cannot hold."""
     scenes.check(plan)
     if fits.names(plan) != fits.names(session.plan):
-        rows = MicRecording.objects.filter(take__session=session, take__kind=Take.DRUMS).values_list("take__key", "mic")
+        rows = MicRecording.objects.filter(take__session=session).exclude(take__kind=Take.BACKING)
         takes: dict[str, set[str]] = {}
-        for take, mic in rows:
+        for take, mic in rows.values_list("take__key", "mic"):
             takes.setdefault(take, set()).add(mic)
         fits.check(plan, takes)
     return plan

@@ -1,19 +1,26 @@
-"""A file for a session that stands already: hits, a tempo map, a click's recording, a backing track."""
+"""Files for a session that stands already: hits, a tempo map, a click's recording, a backing track, one-shots."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
 from arkund.studio.models import Move, Session
-from arkund.studio.services import backing, editing, moves
+from arkund.studio.services import backing, editing, moves, shelf_files
 
-WHAT = ("hits", "tempo", "click", "backing")
+WHAT = ("hits", "tempo", "click", "backing", "shelf")
 MIDI_ENDINGS = (".mid", ".midi")
 
 
-def take_in(session: Session, path: Path, what: str) -> tuple[Move | None, str]:
-    """Take a file in as a Move (None where it brings nothing new); return it and what there is to tell. Raises SettingsError or AudioError."""
+def take_in(session: Session, paths: Sequence[Path], what: str, piece: str = "") -> tuple[Move | None, str]:
+    """Take a file in as a Move (None where it brings nothing new), one-shots of a piece several at once; return it and what there is to tell.
+
+    Raises SettingsError or AudioError.
+    """
     if what not in WHAT:
         raise SettingsError(f"what: expected one of {', '.join(WHAT)}; got {what[:40]!r}.")
+    if what == "shelf":
+        return shelf_files.load(session, paths, piece)
+    path = paths[0]
     if what == "backing":
         return backing.load(session, path), ""
     if what == "hits":

@@ -8,7 +8,7 @@ from arkund.core.blend.propose import KIT_REDUCTION_DB, LEVELS_DB, kit_start, pl
 from arkund.core.dsp.loudness import measure
 from arkund.core.errors import SettingsError
 from arkund.core.plan.change import get, parse, put
-from arkund.core.plan.plan import Capture, Cut, Layer, Plan
+from arkund.core.plan.plan import Capture, Cut, Placement, Plan
 from arkund.core.render.render import render
 from arkund.core.rig.strips import OFF_DB, Kit
 from arkund.core.tools.compressor import Compressor
@@ -95,15 +95,15 @@ class TestPlan:
             put(straight.plan, {path: 1.0})
 
     def test_consistency(self, straight):
-        """Cuts in order, layers on captures that exist, ids once."""
+        """Cuts in order, hits in the place of others that exist, ids once."""
         with pytest.raises(SettingsError, match="cuts"):
             straight.plan.replace(cuts=(Cut(at=9, shift=1), Cut(at=5, shift=0)))
         with pytest.raises(SettingsError, match="capture"):
-            straight.plan.replace(layers=(Layer(capture="x"),))
+            straight.plan.replace(placements=(Placement(capture="x"),))
         with pytest.raises(SettingsError, match="stands there twice"):
             straight.plan.replace(mics=(straight.plan.mics[0],) * 2)
         capture = Capture(id="x", piece="snare", take="t", at=5, length=10)
-        assert straight.plan.replace(captures=(capture,), layers=(Layer(capture="x"),)).layers
+        assert straight.plan.replace(captures=(capture,), placements=(Placement(capture="x"),)).placements
 
     @pytest.mark.parametrize(
         ("text", "value"),

@@ -4,7 +4,8 @@ import pytest
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
-from arkund.core.plan.plan import Capture, Layer, MicPlan, Plan, Tempo
+from arkund.core.plan.plan import Capture, MicPlan, Plan, Tempo
+from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.rig import usual
 
 
@@ -46,10 +47,12 @@ class TestPut:
     def test_together(self, plan):
         """A layer and the capture that it needs, in any order."""
         capture = Capture(id="c", piece="snare", take="t", at=5, before=1, length=9, level_db=-6.0)
-        layer = Layer(capture="c", strikes=((5, 0.0),))
-        new = change.put(plan, {"layers": [layer.to_json()], "captures": [capture.to_json()]})
-        assert new.layers == (layer,)
-        assert change.put(new, {"layers.0.strikes.0": [7, -1.0]}).layers[0].strikes == ((7, -1.0),)
+        sound = Sampled(of="sn", shots=(Shot(capture="c"),), strikes=((5, 0.0),))
+        layer = MicPlan(id="under", name="Under", piece="snare", role="layer", sampled=sound)
+        mics = [mic.to_json() for mic in (*plan.mics, layer)]
+        new = change.put(plan, {"mics": mics, "captures": [capture.to_json()]})
+        assert new.mic("under") == layer
+        assert change.put(new, {"mics.under.sampled.strikes.0": [7, -1.0]}).mic("under").strikes == ((7, -1.0),)
 
     @pytest.mark.parametrize(
         ("changes", "words"),
@@ -62,7 +65,7 @@ class TestPut:
             ({"mics.sn.trim_db": "loud"}, "expected a number"),
             ({"mics.sn.tools.gate.on": 1}, "expected bool"),
             ({"mics.sn.id": "kd"}, "'kd' stands there twice"),
-            ({"layers": [Layer(capture="none").to_json()]}, "not one of the captured"),
+            ({"placements": [{"capture": "none"}]}, "not one of the shelf's hits"),
             ({"tempo": {}, "tempo.bpm": 90.0}, "a value above it is changed too"),
             ({"tempo.bpm": 90.0, "tempo": {}}, "a value below it is changed too"),
         ],

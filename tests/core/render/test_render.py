@@ -181,7 +181,7 @@ class TestCache:
         plan, span, cache = random_rig(kit.plan, seed), (210_000, 400_000), SpanCache()
         render(plan, kit, span, cache=cache)
         missed = cache.figures().misses
-        for mic in plan.mics:
+        for mic in plan.standing:
             kept = render(plan, kit, span, f"strip:{mic.id}", cache)
             assert np.array_equal(kept, render(plan, kit, span, f"strip:{mic.id}")), mic.id
         assert cache.figures().misses == missed

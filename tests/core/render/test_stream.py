@@ -48,7 +48,7 @@ class TestStream:
             span = (start, start + 24_000)
             apart = apart_db(render(plan, kit, span, name), out[name][span[0] : span[1]])
             assert apart < -90, name
-        assert {f"strip:{mic.id}" for mic in plan.mics} | {"kit", *stream.stems} == set(out)
+        assert {f"strip:{mic.id}" for mic in plan.standing} | {"kit", *stream.stems} == set(out)
 
     def test_what_rings_on(self, kit):
         """A print goes on until its rooms are 60 dB down; what a closed send has left rings as any span says."""

@@ -1,21 +1,31 @@
-// Replace: every hit of a piece by strength; capture, place, layer; made sounds under it, and who carries its low end.
+// Replace: every hit of a piece by strength; what stands in the place of some, what lies under all, and who carries its low end.
 import { clamp, figure, hertz } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, hand, registerPage, start } from "./lib/page.js";
 import { Sheet } from "./lib/sheet.js";
+import { shelfHand } from "./shelf.js";
 
 const HITS_HEIGHT = 230;
 const LOW_HEIGHT = 210;
 const DEEP_DB = 42; // under the strongest band
+const EVERY_DB = -60; // strikes from there on: all of them
+const GRIP = 8; // pixels about a line that is dragged
 
 Alpine.data("replace", () => ({
   ...charted({ left: 56, right: 16, top: 26, bottom: 34 }),
+  ...shelfHand,
   time: null,
+  held: null, // the layer whose least strength is being dragged, and where it is
 
   begin() {
     this.low = new Sheet(this.$refs.low, { left: 56, right: 120, top: 24, bottom: 36 });
-    this.$refs.canvas.addEventListener("click", (e) => this.pick(e));
+    this.pointer(
+      (e) => this.grip(e),
+      (e) => this.drag(e),
+      (e) => this.drop(e),
+    );
+    this.$refs.canvas.addEventListener("keydown", (e) => this.step(e));
   },
   take(chart) {
     if (this.chart?.piece !== chart.piece) this.time = null;
@@ -23,20 +33,17 @@ Alpine.data("replace", () => ({
   pieces() {
     return this.chart ? this.chart.pieces : [];
   },
-  layers() {
-    return this.chart ? this.chart.layers : [];
-  },
-  captured() {
-    return Boolean(this.chart?.captures.length);
-  },
   words() {
     if (!this.chart) return "";
-    const capture = this.chart.captures[0];
-    const has = capture ? `Captured: the hit at ${capture.time_s.toFixed(2)} s. ` : "";
-    return has + (this.time === null ? "Click a hit, or a place where one is missing." : `Chosen: ${this.time.toFixed(3)} s.`);
+    return this.time === null ? "Click a hit, or a place where one is missing." : `Chosen: ${this.time.toFixed(3)} s.`;
   },
   sorts() {
-    return this.chart?.sorts || [];
+    return this.chart?.sorts_fit ? this.chart.sorts : [];
+  },
+  opened(m) {
+    const all = this.chart.hits.length;
+    const rest = m.least_db > EVERY_DB ? this.chart.hits.filter((h) => h[1] >= this.chart.usual_db + m.least_db).length : all;
+    return rest < all ? `opened by ${rest} of ${all} hits, from ${figure(m.least_db, 1, true)} dB against the usual one` : `${m.strikes} strikes`;
   },
   made() {
     return this.chart?.made || [];
@@ -67,7 +74,7 @@ Alpine.data("replace", () => ({
     if (!low) return "";
     const name = this.nameOf(low.strongest);
     const changed = this.made().length ? ` · ${figure(low.sum_main_db - low.without_layers_main_db, 1, true)} dB by its layers` : "";
-    return `40–110 Hz at its hits: ${name} carries it; all together ${figure(low.gain_db, 1, true)} dB against it${changed}`;
+    return `${low.main_hz[0]}–${low.main_hz[1]} Hz at its hits: ${name} carries it; all together ${figure(low.gain_db, 1, true)} dB against it${changed}`;
   },
   nameOf(id) {
     return this.$store.page.mics.find((m) => m.id === id)?.name || this.made().find((m) => m.id === id)?.name || id;
@@ -101,14 +108,48 @@ Alpine.data("replace", () => ({
     sheet.text(layers.length ? "heavy: together; orange: without the layers" : "heavy: together", sheet.right, sheet.top - 11, "soft", "right");
     sheet.frame();
   },
-  send(action) {
-    return this.$store.page.act("replace-hit", { piece: this.chart.piece, action, time_s: this.time ?? 0 });
+  /** Layers whose least strength is a line over the hits, and where it stands in dB against the usual hit. */
+  leasts() {
+    return this.made().map((m) => ({ m, db: this.held?.id === m.id ? this.held.db : m.least_db }));
   },
-  put(layer, key, value) {
-    return this.$store.page.move({ [`layers.${layer.index}.${key}`]: value }, `Layer ${layer.capture}: ${key} ${value}`);
+  grip(event) {
+    if (!this.chart) return;
+    const [, y] = this.axes();
+    const near = this.leasts().find(({ db }) => Math.abs(this.lineAt(y, db) - event.offsetY) < GRIP);
+    if (near) this.held = { id: near.m.id, kind: near.m.kind, name: near.m.name, db: near.db };
+    else this.pick(event);
   },
-  putNumber(layer, key, event) {
-    return this.put(layer, key, Number(event.target.value));
+  drag(event) {
+    if (!this.held) return;
+    const [, y] = this.axes();
+    const db = y.back(event.offsetY) - this.chart.usual_db;
+    this.held.db = event.offsetY >= this.sheet.bottom - 2 ? EVERY_DB : clamp(Math.round(db * 2) / 2, EVERY_DB, 12);
+    this.$store.page.try({ [`mics.${this.held.id}.${this.held.kind}.least_db`]: this.held.db });
+    this.kept.soon();
+  },
+  async drop() {
+    if (!this.held) return;
+    const { id, kind, name, db } = this.held;
+    await this.$store.page.move({ [`mics.${id}.${kind}.least_db`]: db }, `${name}: strikes from ${db} dB`);
+    this.held = null;
+  },
+  /** A line that leaves nothing out lies at the foot. */
+  lineAt(y, db) {
+    return db <= EVERY_DB ? this.sheet.bottom : clamp(y.to(this.chart.usual_db + db), this.sheet.top, this.sheet.bottom);
+  },
+  step(event) {
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (!by || !this.chart?.hits.length) return;
+    event.preventDefault();
+    const times = this.chart.hits.map((h) => h[0]);
+    const at = this.time ?? (by > 0 ? -1 : Infinity);
+    const next = by > 0 ? times.find((t) => t > at + 0.001) : times.findLast((t) => t < at - 0.001);
+    if (next !== undefined) this.choose(next);
+  },
+  choose(time) {
+    this.time = time;
+    window.dispatchEvent(new CustomEvent("loop", { detail: { start: Math.max(time - 1.5, 0), stop: time + 2.5 } }));
+    this.kept.soon();
   },
   axes() {
     const levels = this.chart.hits.map((h) => h[1]);
@@ -120,9 +161,7 @@ Alpine.data("replace", () => ({
     const time = x.back(event.offsetX);
     const reach = x.back(x.to(0) + 7) - x.back(x.to(0));
     const near = this.chart.hits.map((h) => h[0]).reduce((a, b) => (Math.abs(b - time) < Math.abs(a - time) ? b : a), -99);
-    this.time = Math.abs(near - time) < reach ? near : clamp(time, 0, this.chart.length_s);
-    window.dispatchEvent(new CustomEvent("loop", { detail: { start: Math.max(this.time - 1.5, 0), stop: this.time + 2.5 } }));
-    this.kept.soon();
+    this.choose(Math.abs(near - time) < reach ? near : clamp(time, 0, this.chart.length_s));
   },
   draw() {
     if (!this.chart) return;
@@ -141,10 +180,15 @@ Alpine.data("replace", () => ({
       const placed = chart.placements.some((p) => Math.abs(p - t) < 0.01);
       sheet.glyph(chart.piece, x.to(t), y.to(level), ghost ? 3.5 : 4.5, placed ? "yours" : "ink", ghost);
     }
-    for (const c of chart.captures) {
+    for (const c of chart.shelf.filter((each) => each.time_s !== null)) {
       sheet.c.strokeStyle = sheet.colour.yours;
       sheet.c.lineWidth = 2;
       sheet.c.strokeRect(x.to(c.time_s) - 8, y.to(c.level_db) - 8, 16, 16);
+    }
+    for (const { m, db } of this.leasts()) {
+      const at = this.lineAt(y, db);
+      sheet.line(sheet.left, at, sheet.right, at, "yours", this.held?.id === m.id ? 2 : 1, [5, 4]);
+      if (db > EVERY_DB) sheet.text(`${m.name} from here up`, sheet.left + 6, at - 8, "yours");
     }
     if (this.time !== null) sheet.line(x.to(this.time), sheet.top, x.to(this.time), sheet.bottom, "ask", 1.5);
     for (const note of this.$store.page.notes) {
@@ -159,11 +203,19 @@ Alpine.data("replace", () => ({
 /** The settings of one made layer. */
 Alpine.data("layer", (id) => ({
   ...hand(
-    (key) => `mics.${id}.made.${key}`,
+    function path(key) {
+      return `mics.${id}.${this.mine().kind}.${key}`;
+    },
     function values() {
       return this.mine();
     },
   ),
+  ownMics() {
+    return this.$store.page.chart?.mics || [];
+  },
+  goThrough(event) {
+    return this.$store.page.act("rig", { do: "through", step: "replace", layer: id, mic: event.target.value });
+  },
   mine() {
     return this.$store.page.chart?.made.find((m) => m.id === id) || null;
   },

@@ -87,11 +87,18 @@ export function registerListen() {
       this.again();
     },
     /** What a mic of doubtful name sounds like: its average hit, a few times. */
-    async hit(mic) {
+    hit(mic) {
+      return this.once(`average-hit/${mic}`, HITS);
+    },
+    /** A hit of the shelf by itself. */
+    kept(capture) {
+      return this.once(`shelf/${capture}`, 1);
+    },
+    async once(what, times) {
       await player.open(boot.rate);
       player.setLevel(this.level);
       try {
-        player.playOnce(await samples(`/s/${boot.session}/average-hit/${mic}`), HITS, HITS_APART_S);
+        player.playOnce(await samples(`/s/${boot.session}/${what}`), times, HITS_APART_S);
       } catch (error) {
         Alpine.store("page").say(error.message, true);
       }

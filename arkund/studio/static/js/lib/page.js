@@ -104,10 +104,10 @@ export function registerPage() {
       }
     },
 
-    /** Hand over a file; what it changes is a Move like any other. */
-    async send(name, file, fields) {
+    /** Hand over files; what they change is a Move like any other. */
+    async send(name, files, fields) {
       const form = new FormData();
-      form.append("file", file);
+      for (const file of [files].flat()) form.append("file", file);
       for (const [key, value] of Object.entries(fields)) form.append(key, value);
       try {
         await this.wait((await post(`${base}/${name}`, form)).job);

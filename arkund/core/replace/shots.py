@@ -1,0 +1,95 @@
+"""Hits of the shelf laid under a drum: which of them a strike opens, how strongly, at which pitch and length."""
+
+import functools
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.signal import butter, sosfilt
+
+from arkund.core.dsp.crossfade import cubic
+from arkund.core.dsp.delay import read_at_speed
+from arkund.core.files.audio import read_padded
+from arkund.core.replace.made import EVERY
+from arkund.core.replace.sampled import OPEN_HIGH_HZ, OPEN_LOW_HZ, Sampled
+from arkund.core.units import db_to_gain, ms_to_samples
+
+SAME_STRENGTH_DB = 1.0  # shots for strengths no further apart are variants of each other
+FADE_MS, FADE_SHARE = 30.0, 1 / 3  # of a shot that is cut short
+BELOW_NYQUIST = 0.45  # of the rate: what a higher pitch would fold is taken off above it
+
+
+@dataclass(frozen=True, slots=True)
+class Sound:
+    """A shot ready to be struck: float32 [shape=(samples,)], its first sample after ``before`` others."""
+
+    samples: np.ndarray
+    before: int
+
+
+def prepared(sound: Sound, sampled: Sampled, sample_rate_hz: int) -> Sound:
+    """Return a hit at a layer's pitch, length and filters; with all of them at rest the very same."""
+    x, before = sound.samples, sound.before
+    if sampled.pitch:
+        speed = 2.0 ** (sampled.pitch / 12.0)
+        if speed > 1.0:
+            x = sosfilt(butter(8, BELOW_NYQUIST / speed, fs=1.0, output="sos"), x).astype(np.float32)
+        first, last = -int(np.ceil(before / speed)), int(np.ceil((x.size - before) / speed))
+        x, before = read_at_speed(lambda a, b: read_padded(x, a + before, b + before), speed, first, last), -first
+    for kind, hz, rest in (
+        ("highpass", sampled.high_pass_hz, OPEN_LOW_HZ),
+        ("lowpass", sampled.low_pass_hz, OPEN_HIGH_HZ),
+    ):
+        if hz != rest:
+            x = sosfilt(butter(2, hz, kind, fs=sample_rate_hz, output="sos"), x).astype(np.float32)
+    length = before + round(ms_to_samples(sampled.lasts_ms, sample_rate_hz))
+    if length < x.size:
+        fade = max(min(round(ms_to_samples(FADE_MS, sample_rate_hz)), int((length - before) * FADE_SHARE)), 1)
+        x = x[:length].copy()
+        x[length - fade :] *= cubic(np.arange(fade, 0, -1) / fade).astype(np.float32)
+    return Sound(x, before)
+
+
+def read(sampled: Sampled, sounds: Mapping[str, Sound], start: int, stop: int) -> np.ndarray:
+    """Return a span of a layer in the time of the recording, float32 [shape=(stop - start,)].
+
+    sounds : the prepared hits by capture; a strike whose hit is not among them is silent
+    """
+    out = np.zeros(stop - start)
+    at, gains, which = struck(sampled)
+    longest = max((sound.samples.size for sound in sounds.values()), default=0)
+    low, high = np.searchsorted(at, start - longest), np.searchsorted(at, stop + longest)
+    for number_ in range(low, high):
+        sound = sounds.get(sampled.shots[which[number_]].capture)
+        if sound is None:
+            continue
+        begin = int(at[number_]) - sound.before
+        first, last = max(start - begin, 0), min(sound.samples.size, stop - begin)
+        if first < last:
+            out[begin + first - start : begin + last - start] += gains[number_] * sound.samples[first:last]
+    return out.astype(np.float32)
+
+
+@functools.lru_cache(maxsize=64)
+def struck(sampled: Sampled) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return when a layer is struck, as factors how strongly, and which of its shots is opened.
+
+    The shot for the nearest strength is taken; among several for the same strength one is drawn that was not the last. Drawn from ``variation`` alone, so that
+    a print repeats.
+    """
+    rows = np.array(sampled.strikes, float).reshape(-1, 2)
+    if sampled.least_db > EVERY:
+        rows = rows[rows[:, 1] >= sampled.least_db]
+    at, levels = rows[:, 0].astype(np.int64), rows[:, 1]
+    if not sampled.shots or not at.size:
+        return np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64)
+    stands_for = np.array([shot.for_db for shot in sampled.shots])
+    nearest = np.abs(levels[:, None] - stands_for[None, :]).argmin(axis=1)
+    variants = [np.flatnonzero(np.abs(stands_for - db) <= SAME_STRENGTH_DB).tolist() for db in stands_for]
+    drawn = np.random.default_rng(sampled.variation).random(at.size)
+    which, last = np.zeros(at.size, np.int64), -1
+    for k, (near, chance) in enumerate(zip(nearest.tolist(), drawn.tolist(), strict=True)):
+        some = [each for each in variants[near] if each != last] or variants[near]
+        which[k] = last = some[int(chance * len(some))]
+    gains = np.array([shot.gain_db for shot in sampled.shots])[which]
+    return at, db_to_gain(gains + sampled.follow * levels), which
