@@ -64,7 +64,7 @@ STEPS = {
             "replace",
             "Replace",
             "Which hits are missing or too weak?",
-            "Above, every hit of the piece by strength over the song; below, for kick and toms, what carries the low end.",
+            "Above, every hit of the piece by strength over the song; below, hits that are kept, and what lies under all.",
         ),
         Step(
             "tone",

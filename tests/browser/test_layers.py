@@ -37,3 +37,19 @@ def test_a_sine_under_the_kick(page, session):
     page.get_by_role("button", name="take away").click()
     expect(page.locator("#message")).to_contain_text("taken away")
     expect(page.locator("#low-end")).not_to_contain_text("by its layers")
+
+
+def test_what_is_being_typed_stays(page, session):
+    """New data of the page never take a half-typed value away, and Enter takes it over all the same."""
+    page.goto(f"{session}/level/")
+    ready(page)
+    box = page.locator("input[type=number]").locator("visible=true").first
+    box.fill("-11")
+    number = int(session.rsplit("/", 1)[1])
+    with page.expect_response(lambda r: r.url.endswith("/level/data")):
+        page.evaluate("n => dispatchEvent(new CustomEvent('job-ended', {detail: {kind: 'whole', session: n}}))", number)
+    page.wait_for_timeout(100)
+    expect(box).to_have_value("-11")
+    box.press("Enter")
+    expect(page.locator("#message")).not_to_have_text("")
+    page.get_by_role("button", name="undo").click()

@@ -25,7 +25,10 @@ export const shelfHand = {
   },
   keptWords(c) {
     const strength = c.strength_db === null ? `${figure(c.level_db, 1)} dBFS` : `strength ${figure(c.strength_db, 1)} dB`;
-    return [strength, `${c.length_ms} ms`, ...c.used].join(" · ");
+    return `${strength} · ${c.length_ms} ms`;
+  },
+  usedWords(c) {
+    return c.used.length ? `used by ${c.used.join(", ")}` : "";
   },
   hasMic() {
     return Boolean(this.chart?.mics.length);
@@ -41,6 +44,9 @@ export const shelfHand = {
   },
   keepClean() {
     return this.rig("keep-hit", { piece: this.chart.piece });
+  },
+  hearKept(c) {
+    window.dispatchEvent(new CustomEvent("kept", { detail: c.id }));
   },
   offShelf(c) {
     return this.rig("off-shelf", { capture: c.id });

@@ -44,7 +44,8 @@ export function registerListen() {
         try: (e) => this.tryOut(e.detail),
         plan: (e) => this.changed(e.detail),
         chosen: () => this.follow(),
-        hit: (e) => this.hit(e.detail),
+        hit: (e) => this.once(`average-hit/${e.detail}`, HITS),
+        kept: (e) => this.once(`shelf/${e.detail}`, 1),
         loop: (e) => this.loop(e.detail.start, e.detail.stop),
         keydown: (e) => this.key(e),
       };
@@ -86,14 +87,7 @@ export function registerListen() {
       player.setLevel(this.level);
       this.again();
     },
-    /** What a mic of doubtful name sounds like: its average hit, a few times. */
-    hit(mic) {
-      return this.once(`average-hit/${mic}`, HITS);
-    },
-    /** A hit of the shelf by itself. */
-    kept(capture) {
-      return this.once(`shelf/${capture}`, 1);
-    },
+    /** A sound by itself, a few times: the average hit of a mic of doubtful name, a hit of the shelf. */
     async once(what, times) {
       await player.open(boot.rate);
       player.setLevel(this.level);

@@ -57,8 +57,10 @@ export function registerPage() {
         this.sections = data.sections;
         this.length_s = data.length_s;
         const chart = { ...data.chart, bars: data.bars };
+        const keep = typedWords();
         this.chart = chart;
         window.dispatchEvent(new CustomEvent("chart", { detail: chart }));
+        Alpine.nextTick(keep);
         this.old = this.pending > 0;
       } catch (error) {
         this.say(error.message, true);
@@ -257,6 +259,32 @@ export function hand(path, values) {
   };
 }
 
+let typed = null; // the field that somebody is typing into, until it is taken over
+
+/** What is shown anew never takes a half-typed value away. A browser does not tell of a change of a value that was put back, so that is told here. */
+function typing() {
+  const taken = () => {
+    const field = typed;
+    typed = null;
+    field?.dispatchEvent(new Event("change", { bubbles: true }));
+  };
+  window.addEventListener("input", ({ target }) => {
+    if (target.matches?.("input[type=number], input[type=text]") && !target.form) typed = target;
+  });
+  window.addEventListener("change", () => (typed = null), true);
+  window.addEventListener("keydown", (event) => event.key === "Enter" && event.target === typed && setTimeout(taken));
+  window.addEventListener("focusout", (event) => event.target === typed && taken());
+}
+
+/** Remember what is being typed; the returned function puts it back. */
+function typedWords() {
+  const field = typed;
+  const words = field?.value;
+  return () => {
+    if (field && field === typed) field.value = words;
+  };
+}
+
 function keys() {
   window.addEventListener("keydown", (event) => {
     const page = Alpine.store("page");
@@ -280,6 +308,7 @@ export function start() {
   const light = localStorage.getItem("light") === "1";
   document.documentElement.toggleAttribute("data-light", light);
   keys();
+  typing();
   registerJobs();
   Alpine.start();
   Alpine.store("page").refresh();
