@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from arkund.core.settings import Range, Settings, hints_of
-from arkund.core.tools.tone import MOST_SHELF_Q, SHAPES, SHELVES, Band
+from arkund.core.tools.tone import MOST_SHELF_Q, PASSES, SHAPES, SHELVES, Band
 
 AT_AN_END = 0.1  # how often a number stands at its lower end, and at its upper one
 WIDE = 50.0  # ranges of so many times their lower end are drawn by ratio
@@ -38,5 +38,13 @@ def number_of(field: Range, rng: np.random.Generator, whole: bool) -> float | in
 def drawn_band(rng: np.random.Generator) -> Band:
     """Return a band of any kind; a shelf's Q is limited."""
     kind = str(rng.choice(SHAPES))
-    limited = {"q": float(rng.uniform(Band.ranges()["q"].low, MOST_SHELF_Q))} if kind in SHELVES else {}
-    return drawn(Band, rng, kind=kind, on=True, **limited)
+    limited: dict[str, float] = {}
+    if kind in SHELVES:
+        limited["q"] = float(rng.uniform(Band.ranges()["q"].low, MOST_SHELF_Q))
+    if kind in PASSES and rng.random() < 0.5:
+        limited["slope_db"] = int(6 * rng.integers(2, 9))
+    else:
+        limited["resonance_db"] = 0.0
+    if kind in PASSES or kind == "bump" or rng.random() < 0.4:
+        limited["range_db"] = 0.0
+    return drawn(Band, rng, kind=kind, on=True, compensated=bool(rng.random() < 0.5), **limited)

@@ -9,6 +9,7 @@ from arkund.core.plan.plan import Capture, Cut, LineUp, MicPlan, Placement, Plan
 from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.rig.scenes import Held, Scene
 from arkund.core.rig.strips import Group, Kit, Path, Send
+from arkund.core.tools.shaper import Above
 from arkund.core.tools.tone import Tone
 from arkund.core.tools.tool import KINDS, Key, Tool, free_id, settings_of
 from tests.random_settings import drawn, drawn_band
@@ -20,8 +21,12 @@ def tool_of(kind: str, rng: np.random.Generator, key: str = "") -> Tool:
     """Return a tool of a kind, drawn from the whole of its ranges; key : what it listens to, where it can."""
     on = bool(rng.random() >= OFF)
     if kind == "tone":
-        return Tone(on=on, bands=tuple(drawn_band(rng) for _ in range(int(rng.integers(0, 4)))))
+        bands = tuple(drawn_band(rng) for _ in range(int(rng.integers(0, 4))))
+        return Tone(on=on, bands=bands, key=drawn(Key, rng, of=key))
     cls = settings_of(kind)
+    if kind == "shaper":
+        edges = np.geomspace(80.0, 7000.0, 8)[np.sort(rng.choice(8, int(rng.integers(0, 4)), replace=False))]
+        return drawn(cls, rng, on=on, above=tuple(drawn(Above, rng, from_hz=float(hz)) for hz in edges))
     if kind == "regions":
         edges = np.cumsum(rng.integers(200, 60_000, 24)).reshape(-1, 2)
         return drawn(cls, rng, on=on, spans=tuple(map(tuple, edges.tolist())))

@@ -78,6 +78,15 @@ def grit() -> None:
         _grit.BANKS[width].grit(known, bank.reshape(-1), np.zeros(4 * width, f), False, *taps())
 
 
+def tone() -> None:
+    """Compile bands that move, without the filters beside them, which are those of ``hits``."""
+    from arkund.core.tools import _tone
+
+    for bank in _banks():
+        width, flat = bank.shape[1], bank.reshape(-1)
+        _tone.BANKS[width].swaying(flat, flat.copy(), np.zeros(17 * width, f), np.zeros(5 * width, f))
+
+
 def hits() -> None:
     """Compile filters, what finds hits, for kits of every width, and the trees that judge them."""
     from arkund.core.files.audio import ArrayMic
@@ -110,6 +119,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "mixing": mixing,
     "grit": grit,
     "space": tool("space"),
+    "tone": tone,
     "shaper": tool("shaper"),
     "compressor": tool("compressor"),
     "gate": tool("gate"),

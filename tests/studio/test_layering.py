@@ -1,15 +1,17 @@
 """Made sounds under a drum, as Moves: at its note, never against it, wherever its hits go; and what is said of the low end."""
 
 import json
+import re
 
 import numpy as np
 import pytest
 
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import timing_mic
+from arkund.core.plan import change
 from arkund.core.replace.layers import split_hz
 from arkund.studio.models import Session
-from arkund.studio.services import archiving, layering, moves
+from arkund.studio.services import archiving, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
@@ -138,3 +140,82 @@ def test_the_command_line(session, capsys):
     run("layer", "split", number)
     run("layer", "remove", number, "kick-sine")
     assert json.loads(run("layer", "list", number, "--json"))["layers"] == []
+
+
+class TestWays:
+    """Other ways to a low end: tools in the row of the mic that carries it, a path."""
+
+    @pytest.mark.parametrize("way", ["lift", "shape", "resonance"])
+    def test_there_and_back(self, session, way):
+        """One Move there, that says what it did to the kit; the same button takes it away again."""
+        m = Measure(session)
+        before = {mic.id: mic.tools for mic in m.plan.mics}
+        change = layering.take_way(m, "kick", way)
+        said = float(re.search(r"([+-][\d.]+) dB at 40 to 110 Hz", change.title)[1])
+        was = layering._kit_low_db(m, "kick")
+        m = made(session, change)
+        assert layering._kit_low_db(m, "kick") - was == pytest.approx(said, abs=0.06)
+        assert way == "resonance" or said > 0.3
+        assert [each["way"] for each in layering.ways(m, "kick") if each["taken"]] == [way]
+        m = made(session, layering.take_way(m, "kick", way))
+        assert {mic.id: mic.tools for mic in m.plan.mics} == before
+
+    def test_a_low_band_lifted_at_kicks_only(self, session):
+        """Between the kicks, and at snares, the mic is what it was to the last bit; at kicks its low band is as much louder as was set."""
+        m = Measure(session)
+        before = m.plan
+        m = made(session, layering.take_way(m, "kick", "lift"))
+        (carrying,) = [mic for mic in m.plan.mics if mic.tool("low-lift")]
+        span = (0, m.recordings.length(m.plan.take))
+        a, b = (rendered(plan, recordings_of(session), span, f"strip:{carrying.id}") for plan in (before, m.plan))
+        kicks = np.array([h.time_s for h in m.hits["kick"]])
+        first = round((kicks[0] - 0.01) * m.rate)
+        assert np.array_equal(a[:first], b[:first])
+        lone = [t for t in kicks if np.sort(np.abs(kicks - t))[1] > 0.3]
+        assert lone
+        (band,) = carrying.tool("low-lift").bands
+        hz = np.fft.rfftfreq(1 << 16, 1 / m.rate)
+        near = (hz > band.frequency_hz * 0.9) & (hz < band.frequency_hz * 1.1)
+        for t in lone[:3]:
+            at = round((t + 0.01) * m.rate)
+            powers = [np.sum(np.abs(np.fft.rfft(x[at : at + 3360], 1 << 16)[near]) ** 2) for x in (a, b)]
+            assert 10 * np.log10(powers[1] / powers[0]) == pytest.approx(band.range_db, abs=1.5)
+
+    def test_a_path_of_its_bottom(self, session):
+        """Fed by the mic that carries it; goes with its send."""
+        m = made(session, layering.take_way(Measure(session), "kick", "weight"))
+        assert [path.id for path in m.plan.paths if path.id == "weight"] == ["weight"]
+        assert any(mic.send_db("weight") == 0.0 for mic in m.plan.mics if mic.piece == "kick")
+        m = made(session, layering.take_way(m, "kick", "weight"))
+        assert not [send for mic in m.plan.mics for send in mic.sends if send.id == "weight"]
+
+    def test_refused(self, session):
+        """An unknown way, a drum without a mic."""
+        with pytest.raises(SettingsError, match="expected one of lift, shape"):
+            layering.take_way(Measure(session), "kick", "magic")
+        with pytest.raises(SettingsError, match="crash has no mic of its own"):
+            layering.take_way(Measure(session), "crash", "shape")
+
+
+def test_a_band_moves_from_a_measured_threshold(session):
+    """The usual hit moves it all the way; asked of a filter that is not there, it is said."""
+    bands = [{"kind": "bell", "frequency_hz": 200.0, "gain_db": 3.0}]
+    moves.apply(session.pk, {"mics.sn-top.tools.tone.bands": bands}, step="tone", title="a filter")
+    session.refresh_from_db()
+    m = made(session, rigging.move_band(session, "sn-top", "tone", 0, -6.0))
+    (band,) = m.plan.mic("sn-top").tool("tone").bands
+    assert (band.gain_db, band.range_db) == (3.0, -6.0)
+    span = (0, m.recordings.length(m.plan.take))
+    still = m.plan.mic("sn-top").tool("tone").replace(bands=(band.replace(range_db=0.0),))
+    flat = change.put(m.plan, {"mics.sn-top.tools.tone": still.to_json()})
+    a, b = (rendered(plan, recordings_of(session), span, "strip:sn-top") for plan in (flat, m.plan))
+    hz = np.fft.rfftfreq(1 << 16, 1 / m.rate)
+    near = (hz > 180) & (hz < 220)
+    moved = []
+    for h in (h for h in m.hits["snare"] if not h.ghost):
+        at = round((h.time_s + 0.005) * m.rate)
+        powers = [np.sum(np.abs(np.fft.rfft(x[at : at + 960], 1 << 16)[near]) ** 2) for x in (a, b)]
+        moved.append(10 * np.log10(powers[1] / powers[0]))
+    assert -6.5 < np.median(moved) < -3.5
+    with pytest.raises(SettingsError, match="has no filter 4"):
+        rigging.move_band(session, "sn-top", "tone", 3, -6.0)

@@ -95,19 +95,19 @@ def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: in
     return _matched((a * a, a * root, a), (1.0, root, a), frequency_hz, sample_rate_hz)
 
 
-def high_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
-    """Return a Butterworth high-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz."""
+def high_pass(frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0) -> tuple[Biquad, ...]:
+    """Return a Butterworth high-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz, and with a resonance so much more."""
     _check(frequency_hz, 1.0, sample_rate_hz)
     return tuple(
         _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
         if denominator[0]
         else _bilinear_first(frequency_hz, sample_rate_hz)
-        for denominator in _butterworth_denominators(order)
+        for denominator in _butterworth_denominators(order, resonance_db)
     )
 
 
-def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
-    """Return a matched Butterworth low-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz.
+def low_pass(frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0) -> tuple[Biquad, ...]:
+    """Return a matched Butterworth low-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz, and with a resonance so much more.
 
     It follows the analogue curve within 0.5 dB (0.55 at order 8) up to 20 kHz where it lets more than a hundredth through, so that sessions of all
     rates sound alike.
@@ -115,7 +115,7 @@ def low_pass(frequency_hz: float, order: int, sample_rate_hz: int) -> tuple[Biqu
     _check(frequency_hz, 1.0, sample_rate_hz)
     return tuple(
         _matched((0.0, 0.0, 1.0), denominator, frequency_hz, sample_rate_hz, QUICK_EVALUATIONS)
-        for denominator in _butterworth_denominators(order)
+        for denominator in _butterworth_denominators(order, resonance_db)
     )
 
 
@@ -153,11 +153,16 @@ def _check(frequency_hz: float, q: float, sample_rate_hz: int) -> None:
         raise SettingsError(f"q: expected a number above 0, got {q!r}.")
 
 
-def _butterworth_denominators(order: int) -> list[tuple[float, float, float]]:
-    """Return the analogue denominators (of s^2, s, 1) of a Butterworth filter's sections; an odd order ends with one of first order."""
+def _butterworth_denominators(order: int, resonance_db: float = 0.0) -> list[tuple[float, float, float]]:
+    """Return the analogue denominators (of s^2, s, 1) of a Butterworth filter's sections; an odd order ends with one of first order.
+
+    At its frequency a section of second order passes 1 / damping: the least damped one makes the resonance.
+    """
     if not 1 <= order <= 8:
         raise SettingsError(f"order: expected 1 to 8 (6 to 48 dB/octave), got {order!r}.")
     dampings = [2.0 * math.sin(math.pi * (2 * pair + 1) / (2 * order)) for pair in range(order // 2)]
+    if dampings:
+        dampings[0] /= float(db_to_gain(resonance_db))
     return [(1.0, damping, 1.0) for damping in dampings] + [(0.0, 1.0, 1.0)] * (order % 2)
 
 

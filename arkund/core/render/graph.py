@@ -113,8 +113,8 @@ class Rig:
 def build(plan: Plan, recordings: Recordings, wanted: str | None = None) -> Rig:
     """Return the rig of a Plan; with ``wanted``, a rig that has this output.
 
-    Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (what is not muted of it, through the tools of its groups),
-    ``alone:MIC`` (at its level and place). Raises SettingsError for an output that is not known.
+    Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (what is not muted of it, through
+    the tools of its groups), ``alone:MIC`` (at its level and place). Raises SettingsError for an output that is not known.
     """
     return _Builder(plan, recordings).rig(wanted)
 

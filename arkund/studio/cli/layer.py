@@ -5,6 +5,7 @@ from collections.abc import Callable
 import click
 
 from arkund.core.replace.made import SORTS
+from arkund.core.replace.ways import WAYS
 from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.rig import make
 from arkund.studio.cli.work import json_option
@@ -89,6 +90,16 @@ def layer_again(session: str, layer_id: str, as_json: bool) -> None:
 def layer_split(session: str, piece: str, hz: float | None, as_json: bool) -> None:
     """Share a drum's range out between its mics and its layers; one Move."""
     _made(session, as_json, lambda layering, measure: layering.split(measure, piece, hz))
+
+
+@layer.command("way")
+@click.argument("session")
+@click.argument("way", type=click.Choice(tuple(WAYS)))
+@click.option("--piece", default="kick", show_default=True, help="The drum.")
+@json_option
+def layer_way(session: str, way: str, piece: str, as_json: bool) -> None:
+    """Take another way to a drum's low end, or leave it again: a band that lifts at its hits, four-band shaping, a resonant high-pass, a path of its bottom."""
+    _made(session, as_json, lambda layering, measure: layering.take_way(measure, piece, way))
 
 
 @layer.command("list")

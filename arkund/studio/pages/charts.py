@@ -219,6 +219,7 @@ def replace(m: Measure, mic_id: str | None) -> dict:
             for mic in layering.layers(m, piece)
         ],
         "low_end": layering.told(m, piece) if piece and is_shell(piece) else None,
+        "ways": layering.ways(m, piece) if piece and has_low_end(piece) else [],
         "sorts_fit": bool(piece) and has_low_end(piece),
     }
 

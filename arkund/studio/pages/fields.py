@@ -53,9 +53,14 @@ def fields_of(step: str) -> dict[str, list[dict]]:
     """Return the number fields of each settings class that a step's page offers."""
     out = {name: fields(cls) for name, cls in _BY_STEP.get(step, {}).items()}
     if step in WITH_ROWS:
+        from arkund.core.tools.shaper import Above
         from arkund.core.tools.tone import Band
 
-        out |= {kind: fields(settings_of(kind)) for kind in KINDS} | {"key": fields(Key), "band": fields(Band)}
+        out |= {kind: fields(settings_of(kind)) for kind in KINDS} | {
+            "key": fields(Key),
+            "band": fields(Band),
+            "above": fields(Above),
+        }
     return out
 
 

@@ -85,6 +85,8 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
         as_played=wanted(b, "as_played", bool, False),
     ),
     "put-back": lambda s, b: shelving.put_back(s.plan, wanted(b, "time_s", float), s.sample_rate_hz),
+    "take-way": lambda s, b: layering.take_way(Measure(s), wanted(b, "piece", str), wanted(b, "way", str)),
+    "move-band": lambda s, b: rigging.move_band(s, *_tool(b), wanted(b, "band", int), wanted(b, "range_db", float)),
     "take-layer": lambda s, b: layering.remove(Measure(s), wanted(b, "layer", str)),
     "open-again": lambda s, b: layering.again(Measure(s), wanted(b, "layer", str)),
     "add-tool": lambda s, b: rigging.add_tool(s, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),

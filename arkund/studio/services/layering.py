@@ -4,14 +4,18 @@ import numpy as np
 
 from arkund.core.errors import SettingsError
 from arkund.core.hits.resolve import against_usual, usual_level_db
-from arkund.core.kit.pieces import timing_mic
-from arkund.core.plan.plan import MicPlan
+from arkund.core.kit.pieces import is_close, timing_mic
+from arkund.core.plan import change
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace import layers as laying
 from arkund.core.replace.low_end import low_end, main_hz
 from arkund.core.replace.made import SORTS
 from arkund.core.replace.shelf import shots_of
+from arkund.core.replace.ways import WAYS, WEIGHT, tool_id, tools_of, with_way, without_way
+from arkund.core.rig import changes
 from arkund.core.rig.changes import Change
 from arkund.core.tools.tool import free_id
+from arkund.studio.services import rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
@@ -39,8 +43,8 @@ def add(measure: Measure, piece: str, sort: str, frequency_hz: float | None = No
     layer = laying.laid(layer_id, mic, sort, hz, against_usual(measure.hits[piece], measure.rate))
     strips, hits_s = _heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
-    changes = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
-    return Change(f"A {sort} at {hz:.1f} Hz under {len(layer.strikes)} hits of {piece}", changes)
+    values = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
+    return Change(f"A {sort} at {hz:.1f} Hz under {len(layer.strikes)} hits of {piece}", values)
 
 
 def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = False) -> Change:
@@ -67,8 +71,8 @@ def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = Fal
     where = ""
     if into:
         layer, where = laying.going_into(layer, mic), f" through {mic.name}"
-    changes = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
-    return Change(f"{len(chosen)} hits of the shelf under {len(strikes)} of {piece}{where}", changes)
+    values = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
+    return Change(f"{len(chosen)} hits of the shelf under {len(strikes)} of {piece}{where}", values)
 
 
 def through(measure: Measure, layer_id: str, mic_id: str) -> Change:
@@ -105,6 +109,75 @@ def split(measure: Measure, piece: str, frequency_hz: float | None) -> Change:
     both = "mics and layers are heard in full"
     title = f"{piece}: {both if frequency_hz is None else f'layers below {frequency_hz:g} Hz, mics above'}"
     return Change(title, {f"mics.{mic}.tools": [each.to_json() for each in row] for mic, row in rows.items()})
+
+
+def ways(measure: Measure, piece: str) -> list[dict]:
+    """Return the ways to a drum's low end that change it instead of laying something under it, and which of them are taken."""
+    rows = [mic for mic in measure.plan.mics if mic.piece == piece]
+    taken = {way for way in WAYS if any(mic.tool(tool_id(way)) for mic in rows)}
+    if any(path.id == WEIGHT for path in measure.plan.paths):
+        taken.add(WEIGHT)
+    return [{"way": way, "words": words, "taken": way in taken} for way, words in WAYS.items()]
+
+
+def take_way(measure: Measure, piece: str, way: str) -> Change:
+    """Take a way to a drum's low end, in the mic that carries it, or leave it again; with what it did to the kit's low end at its hits.
+
+    Raises SettingsError for an unknown way, and for a drum without a mic of its own.
+    """
+    if way not in WAYS:
+        raise SettingsError(f"way: expected one of {', '.join(WAYS)}; got {way[:40]!r}.")
+    plan, taken = measure.plan, {each["way"] for each in ways(measure, piece) if each["taken"]}
+    if way in taken:
+        return Change(f"{piece}: no more {WAYS[way]}", _without(plan, piece, way))
+    carrying = _carrying(measure, piece)
+    if way == WEIGHT:
+        tried = [_weight(plan, carrying)]
+    else:
+        struck = rigging.struck_with(measure, piece) if way == "lift" else ()
+        own = next((each for each in struck if each.piece == piece), None)
+        tools = tools_of(way, carrying, measure.tone(carrying).fundamental_hz, own)
+        shared = {"struck": [each.to_json() for each in struck]} if struck else {}
+        tried = [
+            shared | {f"mics.{carrying.id}.tools": [t.to_json() for t in with_way(carrying, tool)]} for tool in tools
+        ]
+    after = [_kit_low_db(Measure(measure.session, change.put(plan, values)), piece) for values in tried]
+    values, most = max(zip(tried, after, strict=True), key=lambda row: row[1])
+    more = round(most - _kit_low_db(measure, piece), 1)
+    low, high = main_hz(piece)
+    return Change(f"{carrying.name}: {WAYS[way]}, {more:+.1f} dB at {low:g} to {high:g} Hz of the kit", values)
+
+
+def _carrying(measure: Measure, piece: str) -> MicPlan:
+    """Return the mic that carries a drum's low end."""
+    mics = [m for m in measure.plan.mics if m.piece == piece and is_close(m.role) and not m.is_layer and not m.mute]
+    if not mics:
+        raise SettingsError(f"way: {piece} has no mic of its own that is heard.")
+    told = low_end(*_heard(measure, piece), measure.rate, piece)
+    return max(mics, key=lambda mic: told.main_db.get(mic.id, -np.inf)) if told else mics[0]
+
+
+def _weight(plan: Plan, mic: MicPlan) -> dict:
+    """Return the changes by which a path of the drum's bottom is fed by its mic."""
+    made = changes.add_path(plan, WEIGHT)
+    sends = [each.to_json() for each in mic.sends if each.id != WEIGHT]
+    return made.values | {f"mics.{mic.id}.sends": [*sends, {"id": WEIGHT, "level_db": 0.0}]}
+
+
+def _without(plan: Plan, piece: str, way: str) -> dict:
+    if way == WEIGHT:
+        return changes.remove_path(plan, WEIGHT).values
+    rows = {mic.id: without_way(mic, way) for mic in plan.mics if mic.piece == piece and mic.tool(tool_id(way))}
+    return {f"mics.{mic}.tools": [each.to_json() for each in row] for mic, row in rows.items()}
+
+
+def _kit_low_db(measure: Measure, piece: str) -> float:
+    """Return the level of the kit in a drum's main band at its hits in the busiest part, in dB."""
+    hits = measure.heard_hits.get(piece, [])
+    span = measure.busy_span(hits)
+    kit = rendered(measure.plan, measure.recordings, span, "mix").mean(axis=1)
+    found = low_end({"kit": kit}, [h.time_s - span[0] / measure.rate for h in hits], measure.rate, piece)
+    return found.sum_main_db if found else 0.0
 
 
 def _layer(measure: Measure, layer_id: str) -> MicPlan:

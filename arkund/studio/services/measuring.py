@@ -26,7 +26,15 @@ from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.sound import average_hit, features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
-from arkund.core.punch.measure import Envelope, Taken, average_envelope, hits_before, taken, threshold_for_hits
+from arkund.core.punch.measure import (
+    TAKEN_FROM_MS,
+    Envelope,
+    Taken,
+    average_envelope,
+    hits_before,
+    taken,
+    threshold_for_hits,
+)
 from arkund.core.punch.propose import WANTED_REDUCTION_DB, first_settings
 from arkund.core.render.graph import build
 from arkund.core.render.source import Sources, edits_key, raw, source_settings
@@ -42,10 +50,12 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
+from arkund.core.tone.moving import threshold_db
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.regions import Regions
 from arkund.core.tools.shaper import Shaper
+from arkund.core.tools.tone import Band
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
@@ -409,6 +419,15 @@ class Measure:
         start, stop = self.busy_span(hits)
         inside = [h for h in hits if start + self.rate // 5 < h.time_s * self.rate < stop - after_s * self.rate]
         return hits_before(self._processed(mic.replace(tools=row), (start, stop)), inside, after_s, self.rate)
+
+    def threshold_of_band(self, mic: MicPlan, tool_id: str, band: Band) -> float | None:
+        """Return the threshold of an equaliser's band at which the usual hit moves it all the way, None without hits."""
+        row = mic.tools[: rows.place_of(mic.tools, tool_id)]
+        hits = self.heard_hits.get(mic.piece, [])
+        start, stop = self.busy_span(hits)
+        inside = [h for h in hits if start + self.rate // 5 < h.time_s * self.rate < stop - 0.2 * self.rate]
+        heard = hits_before(self._processed(mic.replace(tools=row), (start, stop)), inside, 0.2, self.rate)
+        return threshold_db(band, heard, round(-TAKEN_FROM_MS * self.rate / 1000), self.rate)
 
     def _processed(self, mic: MicPlan, span: tuple[int, int]) -> Callable:
         """Return a reader of a mic, processed as it says, over a part of the song."""

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Struck
-from arkund.core.rig import changes, places
+from arkund.core.rig import changes, places, rows
 from arkund.core.rig.changes import Change
 from arkund.core.timing.bars import bars_of
 from arkund.core.tools.tool import settings_of
@@ -36,6 +36,24 @@ def add_tool(session: Session, strip: str, kind: str, at: int | None = None) -> 
     if named.sort != "mic" or not measure.hits.get(named.strip.piece):
         raise SettingsError(f"{kind}: follows the hits of a mic's own drum, and {named.words} has none.")
     return changes.add_tool(session.plan, strip, kind, at, measure.followed(named.strip, kind))
+
+
+def move_band(session: Session, strip: str, tool_id: str, number: int, range_db: float) -> Change:
+    """Return the change that lets a band of an equaliser move with the level in it, from a threshold at which a mic's usual hit moves it all the way.
+
+    Raises SettingsError where there is no such band, and for a range that is none.
+    """
+    named = places.named(session.plan, strip)
+    tool = named.strip.tools[rows.place_of(named.strip.tools, tool_id)]
+    if tool.kind != "tone" or not 0 <= number < len(tool.bands):
+        raise SettingsError(f"band: {tool_id} of {named.words} has no filter {number + 1}.")
+    band = tool.bands[number].replace(range_db=range_db)
+    if named.sort == "mic":
+        found = Measure(session).threshold_of_band(named.strip, tool.id, band)
+        band = band if found is None else band.replace(threshold_db=found)
+    bands = [*tool.bands[:number], band, *tool.bands[number + 1 :]]
+    words = f"{named.words}: filter {number + 1} moves by up to {range_db:+g} dB from {band.threshold_db:g} dB"
+    return Change(words, {f"{named.place}.tools.{tool.id}.bands": [each.to_json() for each in bands]})
 
 
 def set_key(session: Session, strip: str, tool_id: str, of: str) -> Change:

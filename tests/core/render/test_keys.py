@@ -120,7 +120,7 @@ class TestStrips:
     def test_what_has_no_detector(self, kit):
         """Is said."""
         plan = kit.plan.replace(kit=usual.kit())
-        with pytest.raises(SettingsError, match="tone of KD in has no detector"):
-            key_listen(plan, kit, "KD in", "tone", (0, 100))
+        with pytest.raises(SettingsError, match="shaper of KD in has no detector"):
+            key_listen(plan, kit, "KD in", "shaper", (0, 100))
         with pytest.raises(SettingsError, match="no tool 'gate-9' in this row"):
             key_listen(plan, kit, "KD in", "gate-9", (0, 100))

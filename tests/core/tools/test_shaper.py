@@ -5,11 +5,12 @@ import pytest
 
 from arkund.core.demo.room import usual_voices
 from arkund.core.demo.strokes import stroke
+from arkund.core.errors import SettingsError
 from arkund.core.hits.resolve import Hit
 from arkund.core.punch.measure import attack_and_body_db, average_envelope
 from arkund.core.tools import shaper
 from arkund.core.tools.plain import residual_db
-from arkund.core.tools.shaper import Shaper
+from arkund.core.tools.shaper import Above, Shaper
 from tests.core.dsp.test_bank import drums
 from tests.stages import RATE, through
 
@@ -139,6 +140,72 @@ class TestShaper:
         for s in (Shaper(on=True, attack_db=9.0, sustain_db=-12.0), Shaper(on=True, attack_db=-6.0, sustain_db=8.0)):
             x = drums(seed)
             assert residual_db(through(s, x), shaper.oracle(x, s, RATE)) < -90
+
+
+BODY = (0.03, 0.12)  # seconds after a stroke: what follows it
+
+
+def in_band(x: np.ndarray, low_hz: float, high_hz: float) -> np.ndarray:
+    """Return what lies between two frequencies, by steep filters without a phase."""
+    spectrum, hz = np.fft.rfft(x.astype(float)), np.fft.rfftfreq(x.size, 1 / RATE)
+    return np.fft.irfft(np.where((hz >= low_hz) & (hz < high_hz), spectrum, 0), x.size)
+
+
+class TestBands:
+    """Several bands, each with its attack and sustain."""
+
+    EDGES = (150.0, 1000.0, 4000.0)
+
+    def bands(self, *settings: dict) -> Shaper:
+        first, *others = settings
+        above = tuple(Above(from_hz=hz, **each) for hz, each in zip(self.EDGES, others, strict=False))
+        return Shaper(on=True, above=above, **first)
+
+    @pytest.mark.parametrize("count", [1, 2, 3, 4])
+    def test_they_add_up(self, count):
+        """Bands with equal settings are one band: within a hundredth of a decibel; with none, the very signal."""
+        x = struck("snare", 481, -6.0)
+        assert np.array_equal(through(self.bands(*[{}] * count), x), x)
+        equal = through(self.bands(*[{"attack_db": 6.0, "sustain_db": -6.0}] * count), x)
+        assert residual_db(equal, through(self.bands({"attack_db": 6.0, "sustain_db": -6.0}), x)) < -60.0
+
+    @pytest.mark.parametrize("band", range(4))
+    @pytest.mark.parametrize("level_db", [0.0, -40.0])
+    def test_each_keeps_its_word(self, band, level_db):
+        """Gain, sustain and attack of a band, where it is alone: within a decibel of what was set, the others by hardly anything."""
+        rng = np.random.default_rng(482)
+        noise = rng.standard_normal(RATE) * np.exp(-np.maximum(np.arange(RATE) - AT, 0) / (0.15 * RATE))
+        x = (noise * (np.arange(RATE) >= AT) * 0.2 * 10 ** (level_db / 20)).astype(np.float32)
+        middles = ((30.0, 70.0), (330.0, 460.0), (1800.0, 2300.0), (9000.0, 20_000.0))
+        change = lambda tool, span, at: (
+            10 * np.log10(np.sum(in_band(through(tool, x), *span)[at] ** 2) / np.sum(in_band(x, *span)[at] ** 2))
+        )
+        body = slice(AT + int(BODY[0] * RATE), AT + int(BODY[1] * RATE))
+        for name, db in (("gain_db", 6.0), ("sustain_db", -9.0)):
+            tool = self.bands(*[{name: db} if k == band else {} for k in range(4)])
+            assert change(tool, middles[band], body) == pytest.approx(db, abs=1.0)
+            for other in set(range(4)) - {band}:
+                assert abs(change(tool, middles[other], body)) < 1.0
+        tool = self.bands(*[{"attack_db": 6.0} if k == band else {} for k in range(4)])
+        first = slice(AT, AT + int(0.009 * RATE))
+        if band >= 2:  # a period of lower ones is longer than the attack
+            assert change(tool, middles[band], first) == pytest.approx(6.0, abs=1.0)
+
+    @pytest.mark.parametrize("seed", [33, 34])
+    def test_against_the_plain_loop(self, seed):
+        """Four bands of any settings."""
+        rng, x = np.random.default_rng(seed), drums(seed)
+        names = {"attack_db": 12.0, "sustain_db": 12.0, "gain_db": 6.0}
+        settings = [{name: float(rng.uniform(-most, most)) for name, most in names.items()} for _ in range(4)]
+        s = self.bands(*settings)
+        assert residual_db(through(s, x), shaper.oracle(x, s, RATE)) < -90
+
+    def test_refused(self):
+        """Too many, and out of order."""
+        with pytest.raises(SettingsError, match="at most 4 bands"):
+            Shaper(above=tuple(Above(from_hz=100.0 * k) for k in range(1, 5)))
+        with pytest.raises(SettingsError, match="in order of frequency"):
+            Shaper(above=(Above(from_hz=900.0), Above(from_hz=300.0)))
 
 
 def _gain(out: np.ndarray, x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -1,6 +1,7 @@
 // Blend: levels, places and sends of all strips; what the kit's compressor takes; the row of the chosen strip.
 import { clamp, figure, fit } from "./lib/geometry.js";
 import { registerBands } from "./lib/bands.js";
+import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
@@ -129,4 +130,5 @@ registerListen();
 registerRow();
 registerScenes();
 registerBands();
+registerShaped();
 start();

@@ -1,6 +1,7 @@
 // Clean: the song in one mic with what is open, own hits against others' hits by level, and the gate over one hit.
 import { clamp, figure } from "./lib/geometry.js";
 import { registerBands } from "./lib/bands.js";
+import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start, within } from "./lib/page.js";
@@ -329,4 +330,5 @@ registerListen();
 registerRow();
 registerScenes();
 registerBands();
+registerShaped();
 start();

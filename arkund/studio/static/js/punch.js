@@ -1,6 +1,7 @@
 // Punch: the average hit before and after.
 import { clamp, figure } from "./lib/geometry.js";
 import { registerBands } from "./lib/bands.js";
+import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
@@ -47,4 +48,5 @@ registerListen();
 registerRow();
 registerScenes();
 registerBands();
+registerShaped();
 start();

@@ -40,6 +40,12 @@ Alpine.data("replace", () => ({
   sorts() {
     return this.chart?.sorts_fit ? this.chart.sorts : [];
   },
+  ways() {
+    return this.chart?.ways || [];
+  },
+  takeWay(w) {
+    return this.rig("take-way", { piece: this.chart.piece, way: w.way });
+  },
   opened(m) {
     const all = this.chart.hits.length;
     const rest = m.least_db > EVERY_DB ? this.chart.hits.filter((h) => h[1] >= this.chart.usual_db + m.least_db).length : all;

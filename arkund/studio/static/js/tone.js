@@ -1,6 +1,7 @@
 // Tone: spectra of one mic with the equaliser's curve; filters are dragged in the chart.
 import { clamp, figure, nearest, scale } from "./lib/geometry.js";
 import { bandList, registerBands } from "./lib/bands.js";
+import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start, within } from "./lib/page.js";
@@ -104,4 +105,5 @@ registerListen();
 registerRow();
 registerScenes();
 registerBands();
+registerShaped();
 start();

@@ -2,8 +2,9 @@
 import { within, Alpine, boot } from "./page.js";
 import { chosenTool, toolOf } from "./row.js";
 
-export const SHAPES = ["high_pass", "low_shelf", "bell", "high_shelf", "low_pass"];
-const FIRST = { high_pass: [80, 0], low_pass: [12000, 0], low_shelf: [120, 2], high_shelf: [8000, 2], bell: [1000, 2] };
+export const SHAPES = ["high_pass", "bump", "low_shelf", "bell", "high_shelf", "low_pass"];
+const FIRST = { high_pass: [80, 0], low_pass: [12000, 0], low_shelf: [120, 2], high_shelf: [8000, 2], bell: [1000, 2], bump: [60, 4] };
+const FIRST_MOVE_DB = -6;
 
 /** What is done to the filters of the chosen tone tool, or of the first one in the row. */
 export const bandList = () => ({
@@ -35,8 +36,20 @@ export const bandList = () => ({
     return this.save(this.bands().filter((_, k) => k !== i), `filter ${i + 1} removed`);
   },
   typed(i, key, event) {
-    const bands = this.bands().map((b, k) => (k === i ? { ...b, [key]: Number(event.target.value) } : b));
-    return this.save(bands, `filter ${i + 1}, ${key.replace("_", " ")} ${event.target.value}`);
+    return this.put(i, key, Number(event.target.value));
+  },
+  put(i, key, value) {
+    const bands = this.bands().map((b, k) => (k === i ? { ...b, [key]: value } : b));
+    return this.save(bands, `filter ${i + 1}, ${key.replace("_", " ")} ${value}`);
+  },
+  mayMove(band) {
+    return band.kind === "bell" || band.kind.endsWith("_shelf");
+  },
+  /** Let a filter move with the level in it, from a threshold that the strip's own hits pass; or let it stand still. */
+  letMove(i) {
+    if (this.bands()[i].range_db) return this.put(i, "range_db", 0);
+    const { row } = this.$store.page.chart;
+    return this.$store.page.act("rig", { do: "move-band", step: this.$store.page.step, strip: row.strip, tool: this.toneTool().id, band: i, range_db: FIRST_MOVE_DB });
   },
   switchBand(i) {
     const bands = this.bands().map((b, k) => (k === i ? { ...b, on: !b.on } : b));
