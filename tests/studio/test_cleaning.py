@@ -1,7 +1,9 @@
 """Cleaning as Moves: a mic in another way, the kit to a look, and what the command line says of it."""
 
 import json
+import re
 
+import numpy as np
 import pytest
 
 from arkund.core.clean.propose import way_of
@@ -11,6 +13,8 @@ from arkund.studio.models import Session
 from arkund.studio.services import cleaning, moves
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.proposing import propose_all
+from arkund.studio.services.recordings import recordings_of
+from arkund.studio.services.rendering import rendered
 from tests.studio.doing import made
 
 
@@ -85,3 +89,36 @@ def test_the_one_click_turns_toms_down(session, capsys):
         assert row["done"]["alike"] >= 0.995
     main(["clean", str(session.pk), "--mic", "t1", "--way", "leave"], standalone_mode=False)
     assert "T1               left as it is" in capsys.readouterr().out
+
+
+class TestByBand:
+    """A ring, or one drum's bleed, turned down by frequency; said with what it costs, and taken back."""
+
+    def test_bleed_there_and_back(self, session):
+        """At lone strikes of the kick the snare's mic is lower in those bands, own hits stay within what is said."""
+        m = Measure(session)
+        before = m.plan
+        change = cleaning.by_band(m, "sn-top", "bleed", "kick")
+        assert re.search(r"bleed of the kick at [\d, ]+ Hz; own hits [+-][\d.]+ dB", change.title)
+        m = made(session, change)
+        tool = m.plan.mic("sn-top").tool("bleed")
+        assert {each.piece for each in m.plan.struck} == {"snare", "kick"}
+        span = (0, m.recordings.length(m.plan.take))
+        a, b = (rendered(plan, recordings_of(session), span, "strip:sn-top") for plan in (before, m.plan))
+        every = [h.time_s for piece, mine in m.hits.items() if piece == "snare" for h in mine]
+        lone = [h.time_s for h in m.hits["kick"] if min(abs(h.time_s - t) for t in every) > 0.2][:6]
+        assert lone
+        hz = np.fft.rfftfreq(1 << 14, 1 / m.rate)
+        near = np.any([np.abs(np.log2((hz + 1e-3) / band.frequency_hz)) < 0.15 for band in tool.bands], axis=0)
+        parts = [[x[round((t + 0.004) * m.rate) :][:1440] for t in lone] for x in (a, b)]
+        powers = [sum(np.sum(np.abs(np.fft.rfft(part, 1 << 14)[near]) ** 2) for part in row) for row in parts]
+        assert -8.5 < 10 * np.log10(powers[1] / powers[0]) < -4.0
+        m = made(session, cleaning.by_band(m, "sn-top", "bleed"))
+        assert m.plan.mic("sn-top").tools == before.mic("sn-top").tools
+
+    def test_refused(self, session):
+        """An unknown word, a drum that is not heard alone."""
+        with pytest.raises(SettingsError, match="expected one of ring, bleed"):
+            cleaning.by_band(Measure(session), "sn-top", "hum")
+        with pytest.raises(SettingsError, match="no hits of 'crash' are heard alone"):
+            cleaning.by_band(Measure(session), "sn-top", "bleed", "crash")

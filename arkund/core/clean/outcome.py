@@ -38,7 +38,7 @@ def outcome(
     """Compare a mic before and after cleaning, float32 [each shape=(samples,)]; own, others : hits (.time_s, .ghost), in their time."""
     rate = sample_rate_hz
     times = np.array(sorted(h.time_s for h in own))
-    changes = [_peak_db(after, h.time_s, rate) - _peak_db(before, h.time_s, rate) for h in own]
+    changes = peak_changes_db(before, after, own, rate)
     kept = [change >= -KEPT_DB for change in changes]
     elsewhere = [
         h.time_s
@@ -60,6 +60,11 @@ def outcome(
         alike=min((_alike(before, after, h.time_s, rate) for h in whole), default=1.0),
         open_share=round(float(np.mean(np.abs(after[loud]) > 0.7 * np.abs(before[loud]))) if loud.any() else 0.0, 3),
     )
+
+
+def peak_changes_db(before: np.ndarray, after: np.ndarray, hits: Sequence, sample_rate_hz: int) -> list[float]:
+    """Return by how much the peak of each hit changed, in dB."""
+    return [_peak_db(after, h.time_s, sample_rate_hz) - _peak_db(before, h.time_s, sample_rate_hz) for h in hits]
 
 
 def _peak_db(x: np.ndarray, time_s: float, rate: int) -> float:

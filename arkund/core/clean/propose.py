@@ -1,6 +1,9 @@
 """What is done about the bleed in a mic: a gate where a threshold can tell, a cut by hits where only the other mics can, or nothing."""
 
+from collections.abc import Sequence
 from typing import Any
+
+import numpy as np
 
 from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
@@ -15,6 +18,8 @@ from arkund.core.tools.tool import Key
 
 SAFE_MARGIN_DB = 6.0
 THRESHOLD_SHARE = 0.5  # where between the loudest other (0) and the softest own hit (1)
+ROLL_GAP_S, ROLL_STROKES = 0.13, 4
+GENTLE_ATTACK_MS, GENTLE_DB = 1.0, 10.0
 WELL_FOUND = ("kick",)  # whose hits are hardly ever missed; a missed ghost of a snare would be turned down
 
 
@@ -32,15 +37,36 @@ def start_settings(mic) -> Gate:
     return base.replace(hold_ms=50.0, release_ms=140.0, key=Key(low_hz=120.0, high_hz=9000.0))
 
 
+def rolls(times_s: Sequence[float]) -> int:
+    """Return in how many rolls a drum is played: ROLL_STROKES and more that follow each other within ROLL_GAP_S."""
+    quick, count, run = np.diff(np.sort(np.asarray(times_s, float))) < ROLL_GAP_S, 0, 0
+    for each in [*quick.tolist(), False]:
+        count += not each and run >= ROLL_STROKES - 1
+        run = run + 1 if each else 0
+    return count
+
+
+def gentler(gate: Gate) -> Gate:
+    """Return a gate that a roll or soft playing passes whole: slower, held for longer, and not so far down."""
+    return gate.replace(
+        attack_ms=max(gate.attack_ms, GENTLE_ATTACK_MS),
+        lookahead_ms=max(gate.lookahead_ms, 2.0 * GENTLE_ATTACK_MS),
+        hold_ms=min(gate.hold_ms + 1000.0 * ROLL_GAP_S, Gate.ranges()["hold_ms"].high),
+        release_ms=min(1.6 * gate.release_ms, Gate.ranges()["release_ms"].high),
+        range_db=min(gate.range_db, GENTLE_DB),
+    )
+
+
 def gate_for(start: Gate, measured: Separation, look: str, mic) -> Gate:
-    """Return a gate with its threshold between the loudest of others and the softest own hit, at most 14 dB below that one."""
+    """Return a gate with its threshold between the loudest of others and the softest own hit, at most 14 dB below that one; a gentler one where it rolls."""
     low, high = measured.loudest_other_db, measured.softest_own_db
     threshold = max(low + THRESHOLD_SHARE * measured.margin_db, high - 14.0)
-    return start.replace(
+    gate = start.replace(
         on=True,
         threshold_db=round(min(max(threshold, -90.0), 0.0), 1),
         range_db=down_db(look, mic.piece, mic.role) or start.range_db,
     )
+    return gentler(gate) if rolls(measured.own_s) else gate
 
 
 def regions_for(mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int) -> Regions:
@@ -87,6 +113,8 @@ def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str, hear
     )
     if margin >= SAFE_MARGIN_DB:
         title = f"{mic.name}: gate at {gate.threshold_db:.1f} dB, down {gate.range_db:.0f} dB"
+        if played := rolls(measured.own_s):
+            evidence += f" It rolls {played} times: a slower gate, held for longer and {gate.range_db:.0f} dB deep, which leaves rolls whole."
         evidence += f" Safe by {high - gate.threshold_db:.1f} dB above and {gate.threshold_db - low:.1f} dB below."
         return Finding("clean", f"clean:gate:{mic.id}", mic.id, title, evidence, change(mic, "gate", gate, cut))
     sure = (is_tom(mic.piece) or mic.piece in WELL_FOUND) and not heard_as

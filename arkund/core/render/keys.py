@@ -12,6 +12,11 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.tools.tool import Key, Tool, module_of
 from arkund.core.units import db_to_gain, ms_to_samples
 
+NEAR_AFTER_MS, NEAR_BEFORE_MS = (
+    40.0,
+    60.0,
+)  # a strike is another's where that one is struck no later, or so little earlier, than it
+
 
 class Keys:
     """The keys of a Plan that do not come from a group."""
@@ -30,7 +35,7 @@ class Keys:
 
     def _pulses(self, key: Key, piece: str, start: int, stop: int) -> np.ndarray:
         if piece not in self._struck:
-            self._struck[piece] = _sounding(self._plan, piece, self._rate)
+            self._struck[piece] = _alone(self._plan, piece, self._rate)
         at, gains = self._struck[piece]
         early, length = (round(ms_to_samples(ms, self._rate)) for ms in (key.early_ms, key.length_ms))
         out = np.zeros(stop - start, np.float32)
@@ -74,6 +79,18 @@ def mics_of(plan: Plan, of: str) -> list[MicPlan]:
     return [mic for mic in plan.mics if kind == "drum" and mic.piece == name and is_close(mic.role)]
 
 
+def _alone(plan: Plan, name: str, rate: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return where strikes sound, and their levels as factors; of PIECE-OTHER those that no strike of the other is near."""
+    piece, _, other = name.partition("-")
+    at, gains = _sounding(plan, piece, rate)
+    if other and at.size:
+        theirs = np.sort(_sounding(plan, other, rate)[0])
+        after, before = (round(ms_to_samples(ms, rate)) for ms in (NEAR_AFTER_MS, NEAR_BEFORE_MS))
+        near = np.searchsorted(theirs, at + after) > np.searchsorted(theirs, at - before)
+        at, gains = at[~near], gains[~near]
+    return at, gains
+
+
 def _sounding(plan: Plan, piece: str, rate: int) -> tuple[np.ndarray, np.ndarray]:
     """Return where a piece's strikes sound, in samples of the song, and their levels as factors: as its own mic has them, lined up and trimmed."""
     rows = next(each.strikes for each in plan.struck if each.piece == piece)
@@ -94,8 +111,12 @@ def content(plan: Plan, recordings: Recordings, of: str) -> object:
     kind, _, name = of.partition(":")
     edits = edits_key(plan)
     if kind == "hits":
-        mic = timing_mic(plan.mics, name)
-        place = [mic.line_up.to_json(), mic.trim_db] if mic else None
-        rows = next(each.strikes for each in plan.struck if each.piece == name)
-        return [rows, place, [cut.to_json() for cut in plan.lone_cuts if cut.piece == name], edits]
+        return [_struck_content(plan, piece, edits) for piece in name.split("-")]
     return [source_settings(plan, recordings, mic, edits) for mic in mics_of(plan, of)]
+
+
+def _struck_content(plan: Plan, piece: str, edits: str) -> list:
+    mic = timing_mic(plan.mics, piece)
+    place = [mic.line_up.to_json(), mic.trim_db] if mic else None
+    rows = next(each.strikes for each in plan.struck if each.piece == piece)
+    return [rows, place, [cut.to_json() for cut in plan.lone_cuts if cut.piece == piece], edits]

@@ -74,8 +74,10 @@ def _check_key(where: str, of: str, mics, groups: set[str], struck: Collection[s
         known = set(struck)
     else:
         raise SettingsError(f"{where}: expected mic:, drum:, group: or hits: with a name, got {of!r}.")
-    if name not in known:
-        _missing(where, {"drum": "drum with a mic of its own", "hits": "kept strikes of"}.get(kind, kind), name, known)
+    for part in name.split("-") if kind == "hits" else (name,):
+        if part in known:
+            continue
+        _missing(where, {"drum": "drum with a mic of its own", "hits": "kept strikes of"}.get(kind, kind), part, known)
 
 
 def feeds_of(mics, groups, paths) -> dict[str, set[str]]:

@@ -18,6 +18,7 @@ from arkund.core.units import db_to_gain, ms_to_samples
 
 SILENCE_DB = 90.0  # from here on, nothing is left
 MOST_SPANS = 20_000
+SHORTEST_MS = 60.0  # that is left of a region which ends sooner
 FARTHEST = 10**11  # samples
 
 
@@ -38,6 +39,9 @@ class Regions(Tool):
     lead_ms: float = number(3.0, 0.0, 50.0, step=0.1, unit="ms", help="heard this much before a hit begins")
     fade_in_ms: float = number(2.0, 0.1, 100.0, step=0.1, unit="ms", help="comes up within this, before the lead")
     fade_out_ms: float = number(80.0, 1.0, 2000.0, step=1.0, unit="ms", help="goes down within this, after its ring")
+    sooner_ms: float = number(
+        0.0, 0.0, 2000.0, step=5.0, unit="ms", help="each ends so much before its ring does: a shorter drum"
+    )
     spans: tuple[tuple[int, int], ...] = ()
 
     def __post_init__(self) -> None:
@@ -78,6 +82,10 @@ def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz:
         for ms, least in ((regions.lead_ms, 0), (regions.fade_in_ms, 1), (regions.fade_out_ms, 1))
     )
     spans, open_ = moved(regions.spans).reshape(-1, 2), np.zeros(stop - start, np.float32)
+    if regions.sooner_ms:
+        sooner, shortest = (round(ms_to_samples(ms, sample_rate_hz)) for ms in (regions.sooner_ms, SHORTEST_MS))
+        ends = np.maximum(spans[:, 1] - sooner, np.minimum(spans[:, 0] + shortest, spans[:, 1]))
+        spans = np.stack([spans[:, 0], ends], axis=1)
     first = np.searchsorted(spans[:, 1], start - fade_out)
     last = np.searchsorted(spans[:, 0], stop + lead + fade_in)
     rising, falling = _fade(fade_in), _fade(fade_out)[::-1]
@@ -121,10 +129,12 @@ def oracle(x: np.ndarray, regions: Regions, sample_rate_hz: int, key: np.ndarray
         return x * key
     lead, up, down = (ms * sample_rate_hz / 1000.0 for ms in (regions.lead_ms, regions.fade_in_ms, regions.fade_out_ms))
     lead, up, down = round(lead), max(round(up), 1), max(round(down), 1)
+    sooner, shortest = (round(ms * sample_rate_hz / 1000.0) for ms in (regions.sooner_ms, SHORTEST_MS))
     out = np.empty(len(x))
     for i, value in enumerate(np.asarray(x, float).tolist()):
         most = 0.0
-        for start, stop in regions.spans:
+        for start, ends in regions.spans:
+            stop = max(ends - sooner, min(start + shortest, ends))
             if i < start - lead:
                 done = (i - (start - lead - up) + 0.5) / up
             elif i < stop:

@@ -142,8 +142,9 @@ def _compensated(found: tuple[Biquad, ...], plain: tuple[Biquad, ...], rate: int
 
 
 def swaying(band: Band, sample_rate_hz: int) -> Moving:
-    """Return the filter by which a band moves."""
-    return moving(band.kind, _tuned_hz(band, sample_rate_hz), band.q, sample_rate_hz)
+    """Return the filter by which a band moves: of a bell so wide that a move by as much as its gain, the other way, undoes it."""
+    q = band.q / float(db_to_gain(band.gain_db / 2.0)) if band.kind == "bell" else band.q
+    return moving(band.kind, _tuned_hz(band, sample_rate_hz), q, sample_rate_hz)
 
 
 def curve_db(tone: Tone, frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:

@@ -37,7 +37,7 @@ class Key(Settings):
     """What a tool's detector listens to, and through which filters.
 
     of : "" = the strip itself; ``mic:ID`` and ``drum:PIECE`` = their sources before any tool; ``group:ID`` = what the group gives; ``hits:PIECE`` = the
-    strikes of a piece
+    strikes of a piece, ``hits:PIECE-OTHER`` those of them that no strike of another piece is near
     """
 
     of: str = text("", longest=80)

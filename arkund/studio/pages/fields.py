@@ -25,6 +25,7 @@ NAMES = {
     "early_ms": "ahead of strikes",
     "length_ms": "a strike lasts",
     "down_db": "down between hits",
+    "sooner_ms": "ends sooner by",
     "strong_db": "strong hits to",
     "soft_db": "soft hits to",
     "part_db": "soft below",

@@ -64,6 +64,9 @@ def _bars(session: Session, body: dict) -> tuple[tuple[int, int], ...]:
 DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "clean": lambda s, b: cleaning.set_way(Measure(s), wanted(b, "mic", str), wanted(b, "way", str)),
     "look": lambda s, b: cleaning.set_look(Measure(s), wanted(b, "look", str)),
+    "by-band": lambda s, b: cleaning.by_band(
+        Measure(s), wanted(b, "mic", str), wanted(b, "what", str), wanted(b, "other", str, "")
+    ),
     "lay": lambda s, b: layering.add(Measure(s), wanted(b, "piece", str), wanted(b, "sort", str)),
     "split": lambda s, b: layering.split(
         Measure(s), wanted(b, "piece", str), wanted(b, "hz", float) if "hz" in b else None

@@ -2,16 +2,21 @@
 
 import dataclasses
 
+from arkund.core.clean.by_band import BLEED, RING, bleed, loudest_other, ring
 from arkund.core.clean.outcome import Outcome
 from arkund.core.clean.propose import SAFE_MARGIN_DB, change, deeper, way_of
 from arkund.core.clean.settings import LOOKS, WAYS, down_db
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding
+from arkund.core.plan.change import put
 from arkund.core.plan.plan import MicPlan
+from arkund.core.rig import rows
 from arkund.core.rig.changes import Change
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
+from arkund.studio.services.rigging import struck_with
 
+BY_BAND = {RING: "ring between its hits", BLEED: "bleed"}
 WORDS = {"gate": "gated", "cut": "cut by hits", "leave": "left as it is"}
 
 
@@ -41,6 +46,44 @@ def set_look(measure: Measure, look: str) -> Change:
         elif mic.id in proposed:
             values |= proposed[mic.id].changes
     return Change(f"Cleaned: {look}", values)
+
+
+def by_band(measure: Measure, mic_id: str, what: str, other: str = "") -> Change:
+    """Return the change by which a mic's ring, or the loudest of its bleed, is turned down by frequency, or no more; with what that costs its own hits.
+
+    other : whose bleed, "" = the loudest. Raises SettingsError for another word, and where there is nothing to turn down.
+    """
+    if what not in BY_BAND:
+        raise SettingsError(f"by_band: expected one of {', '.join(BY_BAND)}; got {what[:40]!r}.")
+    mic, plan = measure.plan.mic(mic_id), measure.plan
+    if mic.tool(what):
+        rest = [tool.to_json() for tool in mic.tools if tool.id != what]
+        return Change(f"{mic.name}: {BY_BAND[what]} as it was", {f"mics.{mic.id}.tools": rest})
+    pieces, words = (mic.piece,), ""
+    if what == RING:
+        tool = ring(mic.piece, measure.spectra(mic))
+    else:
+        heard = measure.separation(mic).others_db
+        if other and other not in heard:
+            raise SettingsError(f"bleed: no hits of {other[:40]!r} are heard alone in this mic.")
+        other = other or loudest_other(heard)
+        own = mic.piece if measure.hits.get(mic.piece) else ""
+        tool, words = bleed(own, other, measure.spectra(mic, other)), f" of the {other}"
+        pieces = (own, other) if own else (other,)
+    struck = measure.plan.struck
+    for piece in pieces:
+        struck = struck_with(Measure(measure.session, plan.replace(struck=struck)), piece)
+    known = {each.id for each in mic.tools}
+    row = tuple(each if each.id in known else tool for each in rows.added(mic.tools, tool))
+    values = {
+        "struck": [each.to_json() for each in struck],
+        f"mics.{mic.id}.tools": [each.to_json() for each in row],
+    }
+    after = Measure(measure.session, put(plan, values))
+    lost = measure.own_change(mic, after)
+    places = ", ".join(f"{band.frequency_hz:.0f}" for band in tool.bands)
+    title = f"{mic.name}: {BY_BAND[what]}{words} at {places} Hz; own hits {lost:+.1f} dB"
+    return Change(title, values)
 
 
 def _changes(measure: Measure, mic: MicPlan, way: str) -> dict:

@@ -11,8 +11,9 @@ import numpy as np
 
 from arkund.core.blend.measure import reduction, threshold_for
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
+from arkund.core.clean.by_band import Spectra
 from arkund.core.clean.measure import Separation, opened, separation
-from arkund.core.clean.outcome import Outcome, outcome
+from arkund.core.clean.outcome import Outcome, outcome, peak_changes_db
 from arkund.core.clean.propose import gate_for, regions_for, start_settings
 from arkund.core.clean.ring import Ringing, ringing
 from arkund.core.clean.settings import DEPTH
@@ -64,6 +65,7 @@ from arkund.studio.services.rendering import rendered, row_of
 VERSION = 10  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
+LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later
 
 
@@ -318,6 +320,33 @@ class Measure:
             return {"spans": opened(audio, mine, self.rate)}
 
         return self._kept("opened", [self._source_depends(mic), mine.to_json()], compute)["spans"]
+
+    def spectra(self, mic: MicPlan, other: str = "") -> Spectra:
+        """Return a mic's levels by frequency during its own hits and during others': of all of them, or of one drum's that are heard alone."""
+        own = self.tone(mic)
+        others = own.others_db
+        if other:
+            every = np.sort([h.time_s for piece, mine in self.heard_hits.items() for h in mine if piece != other])
+            theirs = self.heard_hits.get(other, [])
+            apart = [h for h in theirs if not np.any((every > h.time_s - LONE_S[0]) & (every < h.time_s + LONE_S[1]))]
+            alone = apart or theirs
+            hits = {mic.piece: self.heard_hits.get(mic.piece, []), other: alone}
+            read = functools.partial(self.sources.read, mic)
+            found = tone_measure(read, self.recordings.length(self.plan.take), mic, hits, self.rate)
+            others = found.others_db
+        return Spectra(own.axis_hz, own.own_db, others)
+
+    def own_change(self, mic: MicPlan, after: "Measure") -> float:
+        """Return by how much the peaks of a mic's own hits in the busiest part change with another Plan, in dB: the median."""
+        hits = self.heard_hits.get(mic.piece, [])
+        span = self.busy_span(hits)
+        inside = [
+            dataclasses.replace(h, time_s=h.time_s - span[0] / self.rate)
+            for h in hits
+            if span[0] < h.time_s * self.rate < span[1]
+        ]
+        before, now = (rendered(m.plan, m.recordings, span, f"strip:{mic.id}") for m in (self, after))
+        return float(np.median(peak_changes_db(before, now, inside, self.rate))) if inside else 0.0
 
     def cleaned(self, mic: MicPlan) -> Outcome | None:
         """Return what a mic's gate and regions do to own and others' hits over the whole song; None where none is on."""

@@ -143,3 +143,27 @@ class TestBadInput:
         tools = template_of(Plan(mics=(mic,)))["mics"]["tom1 close"]["tools"]
         assert tools[0]["spans"] == []
         assert tools[0]["down_db"] == 24.0
+
+
+class TestSooner:
+    """A drum made shorter."""
+
+    def test_ends_before_its_ring(self):
+        """Each region ends so much earlier, but never within its first 60 ms; what is left of it is untouched."""
+        spans = ((10_000, 40_000), (60_000, 64_000), (90_000, 92_000))
+        tool = Regions(on=True, spans=spans, down_db=24.0, lead_ms=0.0, fade_out_ms=1.0)
+        moved = lambda rows: np.array(rows, np.int64)
+        open_ = regions.gains(tool.replace(sooner_ms=250.0), moved, 0, 100_000, RATE) == 1.0
+        assert open_[10_000:28_000].all()
+        assert not open_[28_100:39_000].any()
+        assert open_[60_000:62_880].all()
+        assert not open_[62_990:63_900].any()
+        assert open_[90_000:92_000].all()
+
+    def test_nothing_set(self):
+        """Is what it was."""
+        tool, moved = Regions(on=True, spans=((10_000, 40_000),)), lambda rows: np.array(rows, np.int64)
+        assert np.array_equal(
+            regions.gains(tool, moved, 0, 60_000, RATE),
+            regions.gains(tool.replace(sooner_ms=0.0), moved, 0, 60_000, RATE),
+        )

@@ -34,6 +34,20 @@ Alpine.data("clean", () => ({
   setWay(way) {
     return this.$store.page.act("rig", { do: "clean", step: "clean", mic: this.chart.mic, way });
   },
+  hasTool(id) {
+    return Boolean(this.chart?.row.tools.some((t) => t.id === id));
+  },
+  setByBand(what, other = "") {
+    return this.$store.page.act("rig", { do: "by-band", step: "clean", mic: this.chart.mic, what, other });
+  },
+  othersHeard() {
+    return Object.keys(this.chart?.others_db || {});
+  },
+  setBleed(event) {
+    const other = event.target.value;
+    event.target.value = "";
+    if (other) this.setByBand("bleed", other);
+  },
   setLook(look) {
     return this.$store.page.act("rig", { do: "look", step: "clean", look });
   },
