@@ -19,6 +19,7 @@ from arkund.core.rig.usual import FIRST_GROUPS
 from arkund.core.settings import Settings, choice, number, text
 
 SCHEMA = 3
+BACKING_OWNS = "backing"  # as who owns the low end: the bass of the rest of the music
 SHELF = "shelf"  # the take under which hits from files are kept
 ID = r"[^.\s\x00-\x1f][^.\x00-\x1f]*"  # no dots, which part the steps of a path
 
@@ -248,6 +249,7 @@ class Plan(Settings):
     placements: tuple[Placement, ...] = ()
     struck: tuple[Struck, ...] = ()
     backing: Backing = Backing()
+    low_owner: str = text("", longest=60)  # the mic or layer that carries the low end, BACKING_OWNS, "" = not decided
     groups: tuple[Group, ...] = FIRST_GROUPS
     paths: tuple[Path, ...] = ()
     kit: Kit = Kit()  # noqa: RUF009
@@ -274,6 +276,8 @@ class Plan(Settings):
         for used in (*self.placements, *shots):
             if used.capture not in known:
                 raise SettingsError(f"capture: {used.capture!r} is not one of the shelf's hits.")
+        if self.low_owner not in ("", BACKING_OWNS, *(mic.id for mic in self.mics)):
+            raise SettingsError(f"low_owner: no mic or layer {self.low_owner!r}.")
         recorded = {mic.id for mic in self.mics if not mic.is_layer}
         for mic in self.mics:
             of = mic.sampled.of if mic.sampled else ""

@@ -37,6 +37,8 @@ def set_aside(plan: Plan) -> dict:
         mics.append(mic.replace(tools=tools, made=made, sampled=sampled and sampled.replace(shots=kept)))
     if tuple(mics) != plan.mics:
         out["mics"] = [mic.to_json() for mic in mics]
+        if plan.low_owner in {mic.id for mic in plan.mics} - {mic.id for mic in mics}:
+            out["low_owner"] = ""
     return out
 
 

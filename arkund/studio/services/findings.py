@@ -8,7 +8,7 @@ from arkund.core.blend.propose import propose_headroom, propose_mix
 from arkund.core.blend.propose import propose_kit as propose_over_kit
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.findings import Finding
-from arkund.core.kit.pieces import is_tom
+from arkund.core.kit.pieces import is_tom, timing_mic
 from arkund.core.level.measure import sticking_out
 from arkund.core.level.propose import propose as propose_level
 from arkund.core.level.propose import propose_kit, propose_outliers, propose_sections
@@ -24,9 +24,10 @@ from arkund.core.timing.bars import bars_of
 from arkund.core.timing.measure import deviations
 from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.timing.propose import propose_tempo
+from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import whole
+from arkund.studio.services import layering, whole
 from arkund.studio.services.measuring import Measure
 
 LOW_CONFIDENCE = 0.7
@@ -145,7 +146,17 @@ def _replace(m: Measure) -> list[Finding]:
 
 def _tone(m: Measure) -> list[Finding]:
     found = [propose_tone(mic, m.tone(mic)) for mic in m.plan.mics if not mic.is_layer]
-    return [f for f in found if f is not None]
+    return [f for f in (*_low_end(m), *found) if f is not None]
+
+
+def _low_end(m: Measure) -> list[Finding | None]:
+    """Return the notes on who owns the low end."""
+    carried, mic = layering.carried(m, owner.PIECE), timing_mic(m.plan.mics, owner.PIECE)
+    if carried is None or mic is None:
+        return []
+    names = {each.id: each.name for each in m.plan.mics}
+    asked = owner.undecided(m.plan, carried, names)
+    return [asked] if asked else owner.competing(m.plan, carried, names, m.tone(mic).fundamental_hz)
 
 
 def _punch(m: Measure) -> list[Finding]:

@@ -8,7 +8,7 @@ from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace import layers as laying
-from arkund.core.replace.low_end import low_end, main_hz
+from arkund.core.replace.low_end import LowEnd, low_end, main_hz
 from arkund.core.replace.made import SORTS
 from arkund.core.replace.shelf import shots_of
 from arkund.core.replace.ways import WAYS, WEIGHT, tool_id, tools_of, with_way, without_way
@@ -90,7 +90,8 @@ def remove(measure: Measure, layer_id: str) -> Change:
     """Take a layer away."""
     layer = _layer(measure, layer_id)
     kept = [mic.to_json() for mic in measure.plan.mics if mic.id != layer.id]
-    return Change(f"{layer.name} taken away", {"mics": kept})
+    owned = {"low_owner": ""} if measure.plan.low_owner == layer.id else {}
+    return Change(f"{layer.name} taken away", owned | {"mics": kept})
 
 
 def again(measure: Measure, layer_id: str) -> Change:
@@ -153,7 +154,7 @@ def _carrying(measure: Measure, piece: str) -> MicPlan:
     mics = [m for m in measure.plan.mics if m.piece == piece and is_close(m.role) and not m.is_layer and not m.mute]
     if not mics:
         raise SettingsError(f"way: {piece} has no mic of its own that is heard.")
-    told = low_end(*_heard(measure, piece), measure.rate, piece)
+    told = carried(measure, piece)
     return max(mics, key=lambda mic: told.main_db.get(mic.id, -np.inf)) if told else mics[0]
 
 
@@ -198,6 +199,11 @@ def _heard(measure: Measure, piece: str) -> Heard:
     return strips, [h.time_s + later_s - span[0] / measure.rate for h in hits if not h.ghost]
 
 
+def carried(measure: Measure, piece: str) -> LowEnd | None:
+    """Return what carries a drum's low end as it is heard now; None without hits, and of silence."""
+    return low_end(*_heard(measure, piece), measure.rate, piece)
+
+
 def told(measure: Measure, piece: str) -> dict | None:
     """Return what carries a drum's low end with its layers and without them, as plain data."""
     strips, hits_s = _heard(measure, piece)
@@ -216,5 +222,6 @@ def told(measure: Measure, piece: str) -> dict | None:
         "without_layers_main_db": before.sum_main_db,
         "split_hz": laying.split_hz(measure.plan.mics, piece),
         "strongest": found.strongest,
+        "owner": measure.plan.low_owner,
         "gain_db": found.gain_db,
     }

@@ -40,6 +40,17 @@ Alpine.data("replace", () => ({
   sorts() {
     return this.chart?.sorts_fit ? this.chart.sorts : [];
   },
+  owners() {
+    const strips = Object.keys(this.chart?.low_end?.strips || {}).map((id) => [id, this.nameOf(id)]);
+    return [...strips, ["backing", "the rest of the music"]];
+  },
+  ownerNow() {
+    return this.chart?.low_end?.owner || "";
+  },
+  ownLow(event) {
+    const words = event.target.selectedOptions[0].textContent;
+    return this.$store.page.move({ low_owner: event.target.value }, `Low end owned by: ${words}`);
+  },
   ways() {
     return this.chart?.ways || [];
   },
