@@ -104,6 +104,15 @@ def hits() -> None:
         find_hits([ArrayMic(noise)] * count, channels, RATE, HitSettings())
 
 
+def drawing() -> None:
+    """Compile what is drawn and struck along a song."""
+    from arkund.core.dsp import _drawing
+
+    one, places = np.zeros(64), np.zeros(1, np.int64)
+    _drawing.raise_spans(one.astype(f), places, places + 8, one.astype(f), one.astype(f))
+    _drawing.add_strikes(one, 0, places, np.ones(1), places, places + 8, one.copy(), places + 8, 1)
+
+
 def demo() -> None:
     """Compile what the synthesised kit is made with."""
     from arkund.core.demo import _kernels
@@ -123,6 +132,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "shaper": tool("shaper"),
     "compressor": tool("compressor"),
     "gate": tool("gate"),
+    "drawing": drawing,
     "demo": demo,
 }
 

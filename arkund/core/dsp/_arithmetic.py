@@ -13,9 +13,11 @@ from arkund.core.dsp.lanes import (
     load,
     mantissa,
     power_of_two,
+    size,
     smaller,
     splat,
     truncated,
+    where_over,
 )
 
 
@@ -61,6 +63,12 @@ def flush(state):
     for i in range(state.size):
         s = state[i]
         state[i] = s if abs(s) > TINY else f32(0.0)
+
+
+@njit(inline="always", **OPTIONS)
+def settled(stride, state):
+    """Return states without those that have died away: in silence they would become numbers with which processors are slow."""
+    return where_over(size(state), splat(stride, TINY), state, splat(stride, f32(0.0)))
 
 
 @njit(**OPTIONS)

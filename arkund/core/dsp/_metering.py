@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from arkund.core.dsp._arithmetic import flush, log2, section
+from arkund.core.dsp._arithmetic import log2, section, settled
 from arkund.core.dsp.compiled import BLOCK, EIGHT, FLAT, FLOOR, HALF_DB_PER_OCTAVE, NEAR, OPTIONS, PLAIN, f32, made_for
 from arkund.core.dsp.lanes import fused, larger, load, size, splat, store, where_over
 
@@ -45,6 +45,7 @@ def weighted(stride, x, params, state, loudest, overs, step, filled, power, step
             y, a1, a2 = section(stride, v, a1, a2, params, 0)
             z, b1, b2 = section(stride, y, b1, b2, params, 6 * L)
             total = fused(z, z, total)
+        a1, a2, b1, b2 = settled(stride, a1), settled(stride, a2), settled(stride, b1), settled(stride, b2)
         store(overs, 0, over)
         store(loudest, block * L, most)
         store(found, 0, total)
@@ -60,7 +61,6 @@ def weighted(stride, x, params, state, loudest, overs, step, filled, power, step
     store(state, L, a2)
     store(state, 2 * L, b1)
     store(state, 3 * L, b2)
-    flush(state)
     return done
 
 

@@ -24,6 +24,9 @@ class Keys:
     def __init__(self, plan: Plan, sources: Sources, sample_rate_hz: int) -> None:
         self._plan, self._sources, self._rate = plan, sources, sample_rate_hz
         self._struck: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+        self._places: dict[
+            tuple[str, int], tuple[tuple, np.ndarray]
+        ] = {}  # thousands of them are not hashed anew for each span
 
     def read(self, key: Key, start: int, stop: int) -> np.ndarray:
         """Return a span of a key, float32 [shape=(samples,)]: a source after line up and before tools, or strikes as pulses of their levels."""
@@ -52,7 +55,11 @@ class Keys:
         later = round(ms_to_samples(mic.line_up.delay_ms, self._rate))
 
         def moved(places: tuple[tuple[int, ...], ...]) -> np.ndarray:
-            return _in_song(places, 1.0 + mic.clock_ppm * 1e-6, alone, self._plan.cuts, later)
+            key = (mic.id, id(places))
+            if key not in self._places:
+                found = _in_song(places, 1.0 + mic.clock_ppm * 1e-6, alone, self._plan.cuts, later)
+                self._places[key] = places, found  # kept with it, so that its id stays its own
+            return self._places[key][1]
 
         return module_of(tool.kind).gains(tool, moved, start, stop, self._rate)
 

@@ -56,24 +56,19 @@ def first(sort: str, frequency_hz: float, strikes: tuple[tuple[int, float], ...]
 
 def read(made: Made, start: int, stop: int, sample_rate_hz: int) -> np.ndarray:
     """Return a span of what is made, in the time of the recording, float32 [shape=(stop - start,)]."""
+    from arkund.core.dsp import _drawing  # a slow import, not needed where a Plan is only read
+
     sound, out = _sound(made.replace(strikes=(), follow=0.0, least_db=EVERY), sample_rate_hz), np.zeros(stop - start)
     at, gains = _struck(made)
     low, high = np.searchsorted(at, start - sound.size), np.searchsorted(at, stop)
-    gives_way = round(ms_to_samples(GIVES_WAY_MS, sample_rate_hz))
-    for number_ in range(low, high):
-        begin = int(at[number_])
-        room = int(at[number_ + 1]) - begin if number_ + 1 < at.size else sound.size
-        length = min(sound.size, room)
-        first_, last = max(start - begin, 0), min(length, stop - begin)
-        if first_ >= last:
-            continue
-        part = gains[number_] * sound[first_:last]
-        if room < sound.size:
-            part *= np.clip((length - np.arange(first_, last)) / gives_way, 0.0, 1.0)
-        out[begin + first_ - start : begin + last - start] += part
+    gives_way = max(round(ms_to_samples(GIVES_WAY_MS, sample_rate_hz)), 1)
+    whole, zeros = np.full(high - low, sound.size), np.zeros(high - low, np.int64)
+    room = np.diff(at, append=at[-1:] + sound.size)[low:high]
+    _drawing.add_strikes(out, start, at[low:high], gains[low:high], zeros, whole, sound, room, gives_way)
     return out.astype(np.float32)
 
 
+@functools.lru_cache(maxsize=64)
 def _struck(made: Made) -> tuple[np.ndarray, np.ndarray]:
     """Return where it is struck, and how strongly, as factors."""
     rows = np.array(made.strikes, float).reshape(-1, 2)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.signal import butter, sosfilt
 
+from arkund.core.dsp import _drawing
 from arkund.core.dsp.crossfade import cubic
 from arkund.core.dsp.delay import read_at_speed
 from arkund.core.files.audio import read_padded
@@ -25,6 +26,10 @@ class Sound:
 
     samples: np.ndarray
     before: int
+
+
+SILENT = Sound(np.zeros(1, np.float32), 0)
+WHOLE = 1  # shots sound on under the next one
 
 
 def prepared(sound: Sound, sampled: Sampled, sample_rate_hz: int) -> Sound:
@@ -57,16 +62,18 @@ def read(sampled: Sampled, sounds: Mapping[str, Sound], start: int, stop: int) -
     """
     out = np.zeros(stop - start)
     at, gains, which = struck(sampled)
-    longest = max((sound.samples.size for sound in sounds.values()), default=0)
+    if not at.size:
+        return out.astype(np.float32)
+    mine = [sounds.get(shot.capture, SILENT) for shot in sampled.shots]
+    sizes, before = (np.array(row, np.int64) for row in zip(*((s.samples.size, s.before) for s in mine), strict=True))
+    longest = int(sizes.max())
     low, high = np.searchsorted(at, start - longest), np.searchsorted(at, stop + longest)
-    for number_ in range(low, high):
-        sound = sounds.get(sampled.shots[which[number_]].capture)
-        if sound is None:
-            continue
-        begin = int(at[number_]) - sound.before
-        first, last = max(start - begin, 0), min(sound.samples.size, stop - begin)
-        if first < last:
-            out[begin + first - start : begin + last - start] += gains[number_] * sound.samples[first:last]
+    near = which[low:high]
+    laid, first = np.concatenate([s.samples for s in mine]).astype(float), np.cumsum(sizes) - sizes
+    whole = sizes[near]
+    _drawing.add_strikes(
+        out, start, at[low:high] - before[near], gains[low:high], first[near], whole, laid, whole, WHOLE
+    )
     return out.astype(np.float32)
 
 

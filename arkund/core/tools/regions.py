@@ -9,6 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from arkund.core.dsp import _drawing
 from arkund.core.dsp.crossfade import cubic
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
@@ -88,25 +89,14 @@ def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz:
         spans = np.stack([spans[:, 0], ends], axis=1)
     first = np.searchsorted(spans[:, 1], start - fade_out)
     last = np.searchsorted(spans[:, 0], stop + lead + fade_in)
-    rising, falling = _fade(fade_in), _fade(fade_out)[::-1]
-    for begin, end in (spans[first:last] - [lead + start, start]).tolist():
-        open_[max(begin, 0) : max(end, 0)] = 1.0
-        _raise(open_, begin - fade_in, rising)
-        _raise(open_, end, falling)
+    begins, ends = (np.ascontiguousarray(each) for each in (spans[first:last] - [lead + start, start]).T)
+    _drawing.raise_spans(open_, begins, ends, _fade(fade_in), np.ascontiguousarray(_fade(fade_out)[::-1]))
     between = np.float32(regions.between)
     return between + (np.float32(1.0) - between) * open_
 
 
 def _fade(length: int) -> np.ndarray:
     return cubic((np.arange(length) + 0.5) / length).astype(np.float32)
-
-
-def _raise(out: np.ndarray, at: int, curve: np.ndarray) -> None:
-    """Raise what is lower than a curve that begins at a sample, as far as it lies inside."""
-    low, high = max(at, 0), min(at + curve.size, out.size)
-    if low < high:
-        part = out[low:high]
-        np.maximum(part, curve[low - at : high - at], out=part)
 
 
 class Run:

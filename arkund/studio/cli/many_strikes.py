@@ -1,4 +1,4 @@
-"""What regions and made layers cost, for ``arkund bench``: of a print's time and of an audition's, with a hundred of them and with ten thousand."""
+"""What regions and layers cost, for ``arkund bench``: of a print's time and of an audition's, with a hundred of them and with ten thousand."""
 
 import statistics
 import tempfile
@@ -10,15 +10,16 @@ TURNS, AUDITIONS = 3, 5
 
 
 def layered_figures(session, loop_s: int, timed: Callable) -> dict:
-    """Return by how much longer, in percent, a print and an audition take with regions in every mic at a drum, and with strikes of two layers."""
+    """Return by how much longer, in percent, a print and an audition take with regions in every mic at a drum, and with strikes of three layers."""
     from arkund.core.kit.pieces import is_close
-    from arkund.core.plan.plan import MicPlan
+    from arkund.core.plan.plan import Capture, MicPlan
     from arkund.core.replace import made
+    from arkund.core.replace.sampled import Sampled, Shot
     from arkund.core.tools.tool import tool
     from arkund.studio.services.recordings import recordings_of
 
     plan, recordings = session.plan, recordings_of(session)
-    length = recordings.length(plan.take)
+    length, rate = recordings.length(plan.take), session.sample_rate_hz
 
     def cut(count: int):
         spans = tuple((k * (length // count), k * (length // count) + length // count // 2) for k in range(count))
@@ -32,7 +33,11 @@ def layered_figures(session, loop_s: int, timed: Callable) -> dict:
         layers = [
             MicPlan(id=f"bench-{sort}", name=sort, piece="kick", role="layer", made=each) for sort, each in sounds
         ]
-        return plan.replace(mics=(*plan.mics, *layers))
+        close = next(mic.id for mic in plan.mics if mic.piece == "kick")
+        hit = Capture(id="bench", piece="kick", take=plan.take, at=10 * rate, before=100, length=rate // 4)
+        sampled = Sampled(of=close, shots=(Shot(capture="bench"),), strikes=strikes)
+        layers.append(MicPlan(id="bench-hits", name="hits", piece="kick", role="layer", sampled=sampled))
+        return plan.replace(mics=(*plan.mics, *layers), captures=(*plan.captures, hit))
 
     plans = {"": plan} | {
         f"{name}_{count}": make(count)

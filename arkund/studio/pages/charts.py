@@ -11,7 +11,7 @@ from arkund.core.hits.resolve import usual_level_db
 from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, is_shell, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
-from arkund.core.plan.plan import Capture
+from arkund.core.plan.plan import Capture, Plan
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
@@ -23,7 +23,7 @@ from arkund.core.tools import gate as gates
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.tone import Tone, curve_db
 from arkund.core.units import db_to_gain, gain_to_db
-from arkund.studio.models import MicRecording, Session
+from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
@@ -31,6 +31,7 @@ from arkund.studio.services import backing, cleaning, layering, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
+LAYERS_SHOWN = ("tone", "punch", "blend", "print", "logbook")
 GATE_VIEW_S = (0.05, 0.6)
 QUIETEST_DB = -40.0  # a strip is drawn no larger than for such a hit
 
@@ -370,6 +371,7 @@ CHARTS = {
 }
 
 
-def mic_list(session: Session, plan) -> list[dict]:
-    """Return id, name and piece of each mic, for choosing one."""
-    return [{"id": mic.id, "name": mic.name, "piece": mic.piece, "role": mic.role} for mic in plan.mics]
+def mic_list(plan: Plan, step: str) -> list[dict]:
+    """Return id, name and piece of each mic that a page can choose: layers only where they have a row of tools."""
+    mics = plan.standing if step in LAYERS_SHOWN else [mic for mic in plan.mics if not mic.is_layer]
+    return [{"id": mic.id, "name": mic.name, "piece": mic.piece, "role": mic.role} for mic in mics]

@@ -32,7 +32,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "step": step,
             "version": session.version,
             "rate": session.sample_rate_hz,
-            "mics": mic_list(session, session.plan),
+            "mics": mic_list(session.plan, step),
             "fields": fields_of(step),
             "choices": choices_of(step),
             "tools": STEPS[step].tools,

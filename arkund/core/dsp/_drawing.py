@@ -1,0 +1,35 @@
+"""Compiled loops over what is drawn and struck along a song: thousands of places cost what is near. Private and unchecked: see those who call them."""
+
+from numba import njit
+
+from arkund.core.dsp.compiled import OPTIONS, f32
+
+
+@njit(**OPTIONS)
+def raise_spans(out, begins, ends, rising, falling):
+    """Raise a curve [shape=(samples,)] to 1 in spans of it, and along a rise before and a fall behind each; what is higher stays."""
+    for k in range(begins.size):
+        begin, end = begins[k], ends[k]
+        for i in range(max(begin, 0), min(end, out.size)):
+            out[i] = f32(1.0)
+        for i in range(max(begin - rising.size, 0), min(begin, out.size)):
+            out[i] = max(out[i], rising[i - begin + rising.size])
+        for i in range(max(end, 0), min(end + falling.size, out.size)):
+            out[i] = max(out[i], falling[i - end])
+
+
+@njit(**OPTIONS)
+def add_strikes(out, start, at, gains, first, sizes, sounds, room, gives_way):
+    """Add sounds to a signal [float64, shape=(samples,)] that begins at ``start``.
+
+    at : where each begins, in order; gains : factors; first, sizes : where its sound lies in ``sounds``, and how long it is; room : how much of it is heard,
+    where that is less, its end fades within ``gives_way`` samples
+    """
+    for k in range(at.size):
+        begin, length, gain, place = at[k] - start, min(sizes[k], room[k]), gains[k], first[k]
+        for i in range(max(begin, 0), min(begin + length, out.size)):
+            n = i - begin
+            value = gain * sounds[place + n]
+            if room[k] < sizes[k]:
+                value *= min(max((length - n) / gives_way, 0.0), 1.0)
+            out[i] += value
