@@ -86,16 +86,20 @@ def propose_kit(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -
 
 
 def propose_headroom(plan, peak_db: float) -> Finding | None:
-    """Return a lower level of the kit where the whole song passes KIT_PEAK_DB, None where it keeps below."""
+    """Return another level of the kit where the whole song does not reach KIT_PEAK_DB, or passes it; None where it keeps there.
+
+    peak_db : its true peak over the whole song
+    """
     over = peak_db - KIT_PEAK_DB
-    if over < 0.05:
+    allowed = Kit.ranges()["level_db"]
+    level = round(min(max(plan.kit.level_db - over, allowed.low), allowed.high), 1)
+    if abs(level - plan.kit.level_db) < 0.05:
         return None
-    level = round(max(plan.kit.level_db - over - 0.05, -24.0), 1)
     return Finding(
         "print",
         "print:headroom",
         "kit",
-        f"The kit reaches {peak_db:.1f} dBFS: its level to {level:+.1f} dB",
+        f"The kit reaches {peak_db:.1f} dBTP: its level to {level:+.1f} dB",
         f"Measured over the whole song; below {KIT_PEAK_DB:.0f} dBFS there is room for what is mixed to it and for mastering.",
         {"kit.level_db": level},
     )

@@ -5,6 +5,7 @@ A Plan is plain data. ``render(plan, recordings, span)`` is a pure function of i
 
 from dataclasses import dataclass
 
+from arkund.core.card.targets import FIRST_SCHOOL, SCHOOLS
 from arkund.core.clean.settings import Cleaning
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import PIECES, ROLES, is_close
@@ -249,6 +250,7 @@ class Plan(Settings):
     placements: tuple[Placement, ...] = ()
     struck: tuple[Struck, ...] = ()
     backing: Backing = Backing()
+    school: str = choice(FIRST_SCHOOL, SCHOOLS)  # whose targets the kit is brought to
     low_owner: str = text("", longest=60)  # the mic or layer that carries the low end, BACKING_OWNS, "" = not decided
     groups: tuple[Group, ...] = FIRST_GROUPS
     paths: tuple[Path, ...] = ()

@@ -1,11 +1,12 @@
 """The console command ``arkund`` with all of its sub-commands."""
 
-from arkund.studio.cli import batch, bench, clean, demo, edit, keeping, layer, rig, scene, serve, shelf, work
+from arkund.studio.cli import batch, bench, card, clean, demo, edit, keeping, layer, rig, scene, serve, shelf, work
 from arkund.studio.cli.group import main
 
 __all__ = [
     "batch",
     "bench",
+    "card",
     "clean",
     "demo",
     "edit",

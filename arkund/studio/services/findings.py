@@ -172,7 +172,7 @@ def _blend(m: Measure) -> list[Finding]:
 
 def _print(m: Measure) -> list[Finding]:
     whole_song = whole.found(m.session, m.plan)
-    found = propose_headroom(m.plan, whole_song["kit"]["peak_db"]) if whole_song else None
+    found = propose_headroom(m.plan, whole_song["kit"]["true_peak_db"]) if whole_song else None
     return [found] if found else []
 
 

@@ -62,7 +62,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 10  # of the measurements: raised when one of them is computed in another way
+VERSION = 11  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
@@ -109,7 +109,8 @@ class Measure:
         """Return the sum of all mics as recorded, float32 [shape=(samples,)]."""
         return sum_of_mics(self.recordings, self.plan.take, [mic.id for mic in self.plan.mics], start, stop)
 
-    def _kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
+    def kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
+        """Return a measurement, computed where it was not yet; depends : plain data of all it depends on but for the performance and its hits."""
         content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]
         content = json.dumps(content, sort_keys=True)
         key = hashlib.sha256(content.encode()).hexdigest()
@@ -141,7 +142,7 @@ class Measure:
             def compute(reader=reader, mic=mic, times=times, close=close) -> dict:
                 return dataclasses.asdict(mic_level(reader, mic.id, times, close, self.rate))
 
-            data = self._kept("level", [mic.id, mic.piece, mic.role], compute)
+            data = self.kept("level", [mic.id, mic.piece, mic.role], compute)
             out[mic.id] = MicLevel(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
         return out
 
@@ -158,7 +159,7 @@ class Measure:
 
         depends = [[self._source_depends(m), m.level_db, m.pan, m.group] for m in audible(self.plan)]
         depends += [[group.id, group.level_db, group.pan] for group in self.plan.groups]
-        return self._kept("kit_peak", depends, compute)["peak_db"]
+        return self.kept("kit_peak", depends, compute)["peak_db"]
 
     def meter_guess(self) -> MeterGuess | None:
         """Return the meter that explains the hits, None with too few."""
@@ -167,7 +168,7 @@ class Measure:
             found = estimate_meter(self.hits)
             return {} if found is None else dataclasses.asdict(found)
 
-        data = self._kept("meter", None, compute)
+        data = self.kept("meter", None, compute)
         return MeterGuess(**data) if data else None
 
     @property
@@ -191,7 +192,7 @@ class Measure:
             other = None if found.other is None else found.other.to_json()
             return dataclasses.asdict(found) | {"tempo": found.tempo.to_json(), "other": other}
 
-        data = self._kept("tempo", [beats, unit], compute)
+        data = self.kept("tempo", [beats, unit], compute)
         if not data:
             return None
         other = None if data["other"] is None else Tempo.from_json(data["other"])
@@ -203,7 +204,7 @@ class Measure:
         def compute() -> dict:
             return {"rows": [dataclasses.asdict(row) for row in load.heard(self.plan, self.recordings, self.hits)]}
 
-        return [load.Heard(**row) for row in self._kept("heard", [m.id for m in self.plan.mics], compute)["rows"]]
+        return [load.Heard(**row) for row in self.kept("heard", [m.id for m in self.plan.mics], compute)["rows"]]
 
     def likelihoods(self) -> dict[str, dict[str, float]]:
         """Return by mic how likely its sound is for each kind of mic, whatever its name."""
@@ -213,7 +214,7 @@ class Measure:
             found = features_of([self.recordings.mic(self.plan.take, mic) for mic in mics], self.rate)
             return {mic: likely_of for mic, likely_of in zip(mics, likely(found), strict=True) if likely_of}
 
-        return self._kept("sounds", mics, compute)
+        return self.kept("sounds", mics, compute)
 
     def average_hit(self, mic: str) -> np.ndarray | None:
         """Return what a mic hears at its loudest moments on the average; None for silence and for what is no mic."""
@@ -227,7 +228,7 @@ class Measure:
         def compute() -> dict:
             return {"rows": [dataclasses.asdict(row) for row in load.alike(self.plan, self.recordings, span)]}
 
-        return [load.Alike(**row) for row in self._kept("alike", [m.id for m in self.plan.mics], compute)["rows"]]
+        return [load.Alike(**row) for row in self.kept("alike", [m.id for m in self.plan.mics], compute)["rows"]]
 
     def pairs(self) -> list[load.Pair]:
         """Return the left and right mics of one role, measured against each other."""
@@ -241,7 +242,7 @@ class Measure:
                 ]
             }
 
-        return [load.Pair(**row) for row in self._kept("pairs", [[a.id, b.id] for a, b in mine], compute)["rows"]]
+        return [load.Pair(**row) for row in self.kept("pairs", [[a.id, b.id] for a, b in mine], compute)["rows"]]
 
     def arrivals(self) -> list[lineup.Arrival]:
         """Return arrival and polarity of each mic against its reference."""
@@ -250,12 +251,12 @@ class Measure:
             return {"rows": [dataclasses.asdict(a) for a in lineup.measure(self.plan, self.recordings, self.hits)]}
 
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
-        return [lineup.Arrival(**row) for row in self._kept("lineup", depends, compute)["rows"]]
+        return [lineup.Arrival(**row) for row in self.kept("lineup", depends, compute)["rows"]]
 
     def overheads_ms(self) -> dict[str, float]:
         """Return how late the overheads hear each piece."""
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
-        return self._kept("overheads", depends, lambda: lineup.overheads_ms(self.plan, self.recordings, self.hits))
+        return self.kept("overheads", depends, lambda: lineup.overheads_ms(self.plan, self.recordings, self.hits))
 
     def drifts(self) -> list[lineup.Drift]:
         """Return how each mic's delay grows over the song."""
@@ -265,7 +266,7 @@ class Measure:
             return {"rows": [dataclasses.asdict(row) for row in rows]}
 
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
-        return [lineup.Drift(**row) for row in self._kept("drift", depends, compute)["rows"]]
+        return [lineup.Drift(**row) for row in self.kept("drift", depends, compute)["rows"]]
 
     def null(self, a: str, b: str) -> tuple[float, float]:
         """Return what is left of output ``b`` over the busiest part when ``a`` is taken away, in dB, and the gain in dB (see ``null_db``)."""
@@ -282,7 +283,7 @@ class Measure:
             return dataclasses.asdict(separation(self._source_of(mic), mic, self.heard_hits, gate, self.rate))
 
         key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz]
-        data = self._kept("clean", key, compute)
+        data = self.kept("clean", key, compute)
         others_db, others_s = ({p: tuple(v) for p, v in data[k].items()} for k in ("others_db", "others_s"))
         return Separation(data["mic"], tuple(data["own_db"]), others_db, tuple(data["own_s"]), others_s)
 
@@ -294,7 +295,7 @@ class Measure:
             read = raw(self.plan, self.recordings, mic.id)
             return dataclasses.asdict(ringing(read, self.recordings.length(self.plan.take), times, self.rate))
 
-        data = self._kept("ringing", [mic.id, mic.piece], compute)
+        data = self.kept("ringing", [mic.id, mic.piece], compute)
         return Ringing(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
 
     def cleaners(self, mic: MicPlan) -> tuple[Gate, Regions]:
@@ -319,7 +320,7 @@ class Measure:
             audio = self.sources.read(mic, 0, self.recordings.length(self.plan.take))
             return {"spans": opened(audio, mine, self.rate)}
 
-        return self._kept("opened", [self._source_depends(mic), mine.to_json()], compute)["spans"]
+        return self.kept("opened", [self._source_depends(mic), mine.to_json()], compute)["spans"]
 
     def spectra(self, mic: MicPlan, other: str = "") -> Spectra:
         """Return a mic's levels by frequency during its own hits and during others': of all of them, or of one drum's that are heard alone."""
@@ -365,7 +366,7 @@ class Measure:
             return dataclasses.asdict(outcome(before, after, heard.pop(mic.piece, []), heard, self.rate))
 
         depends = [self._source_depends(mic), [tool.to_json() for tool in tools]]
-        return Outcome(**self._kept("cleaned", depends, compute))
+        return Outcome(**self.kept("cleaned", depends, compute))
 
     def tone(self, mic: MicPlan) -> ToneMeasure:
         """Return a mic's spectra during own hits, between and during others' hits."""
@@ -374,7 +375,7 @@ class Measure:
             length = self.recordings.length(self.plan.take)
             return dataclasses.asdict(tone_measure(self._source_of(mic), length, mic, self.heard_hits, self.rate))
 
-        data = self._kept("tone", self._source_depends(mic), compute)
+        data = self.kept("tone", self._source_depends(mic), compute)
         ring = Ring(**data["ring"]) if data["ring"] else None
         spectra = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items() if k != "ring"}
         return ToneMeasure(**spectra, ring=ring)
@@ -390,7 +391,7 @@ class Measure:
             after = average_envelope(self._processed(mic, (start, stop)), inside, self.rate)
             return {"before": dataclasses.asdict(before), "after": dataclasses.asdict(after)}
 
-        data = self._kept("punch", [self._source_depends(mic), mic.to_json()], compute)
+        data = self.kept("punch", [self._source_depends(mic), mic.to_json()], compute)
         return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
 
     def punch_start(self, mic: MicPlan) -> tuple[MicPlan, Shaper, Compressor, Taken] | None:
@@ -414,7 +415,7 @@ class Measure:
             shaper.to_json(),
             compressor.to_json(),
         ]
-        data = self._kept("punch_start", depends, compute)
+        data = self.kept("punch_start", depends, compute)
         if not data:
             return None
         return mic, shaper, compressor.replace(threshold_db=data["threshold_db"]), Taken(**data["taken"])
@@ -428,7 +429,7 @@ class Measure:
         def compute() -> dict:
             return dataclasses.asdict(taken(self._before(mic, compressor), compressor, self.rate))
 
-        return Taken(**self._kept("taken", [self._source_depends(mic), mic.to_json()], compute))
+        return Taken(**self.kept("taken", [self._source_depends(mic), mic.to_json()], compute))
 
     def gap_s(self, mic: MicPlan) -> float:
         """Return the usual time from a hit of a mic's piece to the next one: a quarter of them come sooner."""
@@ -499,7 +500,7 @@ class Measure:
                 "kit_threshold_db": threshold_for(mix, kit_start(self.plan.kit), KIT_REDUCTION_DB, self.rate),
             }
 
-        return self._kept("kit", [self.plan.to_json(), list(span)], compute)
+        return self.kept("kit", [self.plan.to_json(), list(span)], compute)
 
     def effects(self, name: str) -> dict[str, Effect]:
         """Return what each tool of a strip that is on does, by its id, over the busiest part; nothing for a strip that is not heard. Scenes are left out."""
@@ -517,7 +518,7 @@ class Measure:
             return {tool.id: dataclasses.asdict(each) for tool, each in zip(rig.tools, found, strict=False)}
 
         ids = [tool.id for tool in rig.tools]
-        data = self._kept("effects", [name, rig.keys[-1], ids, list(span)], compute)
+        data = self.kept("effects", [name, rig.keys[-1], ids, list(span)], compute)
         return {tool: Effect(**found) for tool, found in data.items()}
 
     def _hits_of(self, strip: places.Named) -> list:

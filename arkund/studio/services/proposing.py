@@ -7,12 +7,13 @@ from arkund.core.findings import Finding
 from arkund.core.load.propose import NEAR_THING
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import moves, whole
+from arkund.studio.services import moves, settling, whole
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 
 ABOUT_NAMES = ("load:swap:", "load:name:")
-ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", "print")
+KIT = "kit"  # corrected to the targets of its school
+ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", KIT, "print")
 
 
 def propose_all(
@@ -26,6 +27,9 @@ def propose_all(
         on_progress(number / len(ORDER), step)
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
+        if step == KIT:
+            made += settling.settle(Session.objects.get(pk=session_id), _within(on_progress, number), cancelled)
+            continue
         # Blend measures the kit again after its balance has been set.
         for _ in range(2 if step == "blend" else 1):
             session = Session.objects.get(pk=session_id)
@@ -41,6 +45,11 @@ def propose_all(
                 made.append(accept(session_id, finding, "first choice"))
     on_progress(1.0, "done")
     return made
+
+
+def _within(on_progress: Callable[[float, str], None], number: int) -> Callable[[float, str], None]:
+    """Return what tells the progress of one step within all of them."""
+    return lambda share, text: on_progress((number + share) / len(ORDER), text)
 
 
 def questions(session: Session) -> list[Finding]:

@@ -1,0 +1,166 @@
+"""What a kit's figures are corrected by: for each figure that misses its target one lever, moved by how far it misses. Pure changes of a Plan."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from arkund.core.card.targets import INF, TARGETS, off_by
+from arkund.core.kit.pieces import timing_mic
+from arkund.core.plan.plan import Plan
+from arkund.core.rig import rows
+from arkund.core.tools.grit import Grit
+from arkund.core.tools.tone import Band, Tone
+from arkund.core.tools.tool import Key
+
+DENSE, EVEN = "density", "even"  # the ids of the kit's tools that are solved for
+SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
+SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach the curve
+MOST_STEP_DB = 6.0
+LEVELS = {"kick": ("kick", -1.0), "toms": ("toms", -1.0)}  # the group, and how its level moves the figure
+CYMBALS = ("overheads", "cymbals")
+MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
+PAN_PER_DB = 0.06
+SOFTEST_PATH_DB, LEAST_SHARE = -40.0, 0.2
+ATTACKED = ("kick", "snare")
+HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
+Figures = Mapping[str, float | None]
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A correction: which figure it is for, and the values of the Plan by place."""
+
+    figure: str
+    values: dict[str, Any]
+
+
+def wanted(school: str, key: str) -> float:
+    """Return the middle of a target, of one that is open its edge and a bit."""
+    low, high = TARGETS[school][key]
+    if low == -INF or high == INF:
+        return low + 0.7 if high == INF else high - 0.7
+    return (low + high) / 2.0
+
+
+def misses(figures: Figures, raw: Figures, school: str, changes: frozenset[str]) -> dict[str, float]:
+    """Return by how much figures are above (below, negative) what is wanted, of those that miss their target."""
+    out = {}
+    for key, target in TARGETS[school].items():
+        value = figures[key]
+        if key in changes and value is not None:
+            value = None if raw[key] is None else value - raw[key]
+        if value is not None and off_by(value, target) > 0.0:
+            out[key] = value - wanted(school, key)
+    return out
+
+
+def density(plan: Plan, over_db: float, school: str) -> Step:
+    """Return more drive of the kit's grit, or less: it rounds the highest peaks off, and leaves what is softer as it is."""
+    mine = next((t for t in plan.kit.tools if t.id == DENSE), None)
+    now = mine.drive_db if mine else 0.0
+    limits = Grit.ranges()["drive_db"]
+    # The first of it only reaches the peaks: a kit at -8 dBTP meets the curve at 8 dB of drive.
+    step = float(np.clip(over_db / SLOPE, -MOST_STEP_DB, MOST_STEP_DB))
+    drive = round(float(np.clip(now + step, limits.low, limits.high)), 1)
+    tool = (mine or Grit(id=DENSE, shape=SHAPE[school])).replace(on=drive > 0.0, drive_db=drive)
+    return Step("density", {"kit.tools": [each.to_json() for each in _with(plan, tool)]})
+
+
+def _with(plan: Plan, tool) -> tuple:
+    """Return the kit's row with a tool under its own id, where its kind usually stands."""
+    if any(each.id == tool.id for each in plan.kit.tools):
+        return tuple(tool if each.id == tool.id else each for each in plan.kit.tools)
+    known = {each.id for each in plan.kit.tools}
+    return tuple(each if each.id in known else tool for each in rows.added(plan.kit.tools, tool))
+
+
+def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
+    """Return another level of a group; None where there is none."""
+    group = next((g for g in plan.groups if g.id == group_id), None)
+    if group is None:
+        return None
+    now = float(np.clip(group.level_db + np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB), -20.0, 12.0))
+    return Step(figure, {f"groups.{group.id}.level_db": round(now, 1)})
+
+
+def attack(plan: Plan, by_db: float) -> Step | None:
+    """Return more attack of the shapers of kick and snare, or less."""
+    values = {}
+    for mic in plan.mics:
+        for tool in mic.tools:
+            if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
+                now = float(np.clip(tool.attack_db + by_db, -12.0, 12.0))
+                values[f"mics.{mic.id}.tools.{tool.id}.attack_db"] = round(2.0 * now) / 2.0
+    return Step("attack", values) if values else None
+
+
+def contrast(plan: Plan, short_db: float) -> Step | None:
+    """Return less of what fills the time before hits: SUSTAIN softer, compressors of kick, snare and kit with more of the dry sound.
+
+    short_db : by how much hits stand out less than is wanted, positive
+    """
+    values: dict[str, Any] = {}
+    by = float(np.clip(short_db, 1.0, MOST_STEP_DB))
+    for path in plan.paths:
+        if path.id == "sustain" and not path.mute and path.level_db > SOFTEST_PATH_DB:
+            values[f"paths.{path.id}.level_db"] = round(max(path.level_db - by, SOFTEST_PATH_DB), 1)
+    strips = [("mics." + mic.id, mic.tools) for mic in plan.mics if mic.piece in ATTACKED] + [("kit", plan.kit.tools)]
+    for place, tools in strips:
+        for tool in tools:
+            if tool.kind == "compressor" and tool.on and tool.share > LEAST_SHARE:
+                values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - 0.06 * by, LEAST_SHARE), 2)
+    return Step("contrast", values) if values else None
+
+
+def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray) -> Step | None:
+    """Return wide filters over the kit against the octaves that lie furthest from an even fall."""
+    mine = next((t for t in plan.kit.tools if t.id == EVEN), None)
+    gains = {band.frequency_hz: band.gain_db for band in mine.bands} if mine else {}
+    order = np.argsort(-np.abs(residual_db))[:2]
+    for k in order.tolist():
+        hz = octaves_hz[k]
+        gains[hz] = float(np.clip(gains.get(hz, 0.0) - 0.6 * residual_db[k], -MOST_EVEN_DB, MOST_EVEN_DB))
+    bands = tuple(Band(frequency_hz=hz, gain_db=round(db, 1), q=EVEN_Q) for hz, db in sorted(gains.items()))
+    tool = (mine or Tone(id=EVEN)).replace(on=True, bands=bands)
+    return Step("balance", {"kit.tools": [each.to_json() for each in _with(plan, tool)]})
+
+
+def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
+    """Return a high shelf of the snare's mic that goes down at hats which no snare is near, further by so much; strikes of both are kept already."""
+    mic = timing_mic([m for m in plan.mics if not m.is_layer], "snare")
+    if mic is None:
+        return None
+    mine = mic.tool(HAT)
+    now = mine.bands[0].range_db if mine else 0.0
+    band = Band(
+        kind="high_shelf",
+        frequency_hz=HAT_FROM_HZ,
+        range_db=round(float(np.clip(now - by_db, -MOST_HAT_DB, 0.0)), 1),
+        threshold_db=-90.0,
+        attack_ms=1.0,
+        release_ms=80.0,
+    )
+    tool = Tone(id=HAT, bands=(band,), key=Key(of="hits:hihat-snare", length_ms=60.0))
+    known = {each.id for each in mic.tools}
+    row = mic.with_tool(tool) if mine else tuple(t if t.id in known else tool for t in rows.added(mic.tools, tool))
+    return Step("hat_in_snare", {f"mics.{mic.id}.tools": [each.to_json() for each in row]})
+
+
+def middle(plan: Plan, left_db: float) -> Step | None:
+    """Return the place of the overheads' group by which kicks and back-beats come from the middle."""
+    group = next((g for g in plan.groups if g.id == "overheads"), None)
+    if group is None:
+        return None
+    pan = float(np.clip(group.pan + PAN_PER_DB * left_db, -0.6, 0.6))
+    return Step("middle", {f"groups.{group.id}.pan": round(pan, 2)})
+
+
+def low_end(plan: Plan, main_db: Mapping[str, float]) -> Step | None:
+    """Return a higher level of the second of the strips that carry the low end."""
+    if len(main_db) < 2:
+        return None
+    second = sorted(main_db, key=main_db.__getitem__)[-2]
+    mic = plan.mic(second)
+    return Step("low_end", {f"mics.{mic.id}.level_db": round(min(mic.level_db + 2.0, 6.0), 1)})

@@ -1,0 +1,217 @@
+"""The kit card: what a kit measures, on any print, by anyone. Each figure says how."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.signal import butter, lfilter, sosfilt
+
+from arkund.core.dsp.loudness import OFFSET_LUFS, k_weighting, measure
+from arkund.core.kit.pieces import is_tom
+from arkund.core.units import gain_to_db, power_to_db
+
+ATTACK_MS, ATTACK_WITHIN_MS = 5.0, 15.0  # the loudest so long, so soon after a hit
+BODY_MS = (30.0, 120.0)
+HIT_MS, BEFORE_MS = 30.0, 40.0  # of contrast
+WINDOW_MS = 400.0  # of a stroke's loudness
+LONE_WINDOW_MS = 100.0  # of one that is heard alone
+LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
+CYMBALS_HZ, GHOSTS_HZ, HAT_HZ = 2000.0, (1000.0, 6000.0), 5000.0
+OCTAVES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
+FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
+BODY_S, BLEED_PEAK_S = 0.4, 0.03
+LEAST_HITS = 3
+QUIETEST_DB = -120.0
+
+Hits = Mapping[str, Sequence]
+
+
+@dataclass(frozen=True, slots=True)
+class Sound:
+    """A kit over a part of the song: float32 [shape=(samples, 2)], and the hits in it by piece, in s from its start (.time_s, .ghost)."""
+
+    audio: np.ndarray
+    hits: Hits
+    sample_rate_hz: int
+
+
+def kit_figures(sound: Sound) -> dict[str, float | None]:
+    """Return the figures of the card that the kit alone tells; None where the playing does not tell them."""
+    x, rate = sound.audio, sound.sample_rate_hz
+    levels = measure(x, rate)
+    strong = [*_times(sound, "kick"), *_times(sound, "snare")]
+    weighted = _weighted(x, rate)
+    backs = _back_beats(sound)
+    snare = _median(_window_db(weighted, backs, rate))
+    bright = _passed(x, CYMBALS_HZ, None, rate)
+    middle = _passed(x, *GHOSTS_HZ, rate)
+    cymbals = [t for piece in ("hihat", "ride") for t in _lone(sound, piece)]
+    ghosts = _lone(sound, "snare", ghosts=True)
+    kicks = _lone(sound, "kick") or _times(sound, "kick")
+    toms = [t for piece in sound.hits if is_tom(piece) for t in _times(sound, piece)]
+    return {
+        "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
+        "attack": _median(_attack_db(x, strong, rate)),
+        "contrast": _median(_contrast_db(x, strong, rate)),
+        "kick": _apart(_median(_window_db(weighted, kicks, rate)), snare),
+        "toms": _apart(_median(_window_db(weighted, toms, rate), 2), snare),
+        "cymbals": _apart(
+            _median(_window_db(bright, cymbals, rate, LONE_WINDOW_MS)),
+            _median(_window_db(bright, backs, rate, LONE_WINDOW_MS)),
+        ),
+        "ghosts": _apart(
+            _median(_window_db(middle, ghosts, rate, LONE_WINDOW_MS)),
+            _median(_window_db(middle, backs, rate, LONE_WINDOW_MS)),
+        ),
+        "balance": None if (off := octaves_off_db(x, rate)) is None else float(np.abs(off).max()),
+        "middle": _sides_db(x, strong, rate),
+        "mono": _mono_db(weighted),
+        "headroom": levels.true_peak_db,
+    }
+
+
+def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> float | None:
+    """Return the peaks of others' hits in a mic against those of its own, medians in dB; strip : float32 [shape=(samples,)]; None where either are too few."""
+    own = [h.time_s for h in hits.get(piece, []) if not h.ghost]
+    every = np.sort([h.time_s for h in hits.get(piece, [])])
+    others = [
+        h.time_s
+        for other, mine in hits.items()
+        if other != piece
+        for h in mine
+        if not h.ghost and not np.any((h.time_s - every > -BLEED_PEAK_S) & (h.time_s - every < BODY_S))
+    ]
+    if len(own) < 1 or len(others) < LEAST_HITS:
+        return None
+    return _median(_peaks_db(strip, others, sample_rate_hz), 1) - _median(_peaks_db(strip, own, sample_rate_hz), 1)
+
+
+def hat_in_snare_db(strip: np.ndarray, hits: Hits, sample_rate_hz: int) -> float | None:
+    """Return the level above 5 kHz of lone hats in the snare's mic against back-beats there, in dB."""
+    sound = Sound(strip[:, None], hits, sample_rate_hz)
+    bright = _passed(sound.audio, HAT_HZ, None, sample_rate_hz)
+    hats, backs = (
+        _window_db(bright, times, sample_rate_hz, LONE_WINDOW_MS)
+        for times in (_lone(sound, "hihat"), _back_beats(sound))
+    )
+    return _apart(_median(hats), _median(backs))
+
+
+def _times(sound: Sound, piece: str) -> list[float]:
+    return [h.time_s for h in sound.hits.get(piece, []) if not h.ghost]
+
+
+def _back_beats(sound: Sound) -> list[float]:
+    return _times(sound, "snare")
+
+
+def _lone(sound: Sound, piece: str, ghosts: bool = False) -> list[float]:
+    """Return the strokes of a piece that no other stroke is near."""
+    every = np.sort([h.time_s for mine in sound.hits.values() for h in mine])
+    before, after = (ms / 1000.0 for ms in LONE_MS)
+    return [
+        h.time_s
+        for h in sound.hits.get(piece, [])
+        if h.ghost == ghosts and np.sum((every > h.time_s - before) & (every < h.time_s + after)) == 1
+    ]
+
+
+def _parts(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: float, rate: int) -> list[np.ndarray]:
+    """Return a span about each time, those that lie inside as a whole."""
+    first, last = round(begin_ms * rate / 1000.0), round(end_ms * rate / 1000.0)
+    places = [round(t * rate) for t in times_s]
+    return [x[at + first : at + last] for at in places if at + first >= 0 and at + last <= x.shape[0]]
+
+
+def _power(part: np.ndarray) -> float:
+    """Return the power of a part, all channels together."""
+    return float(np.mean(np.square(part, dtype=np.float64)) * part.shape[1])
+
+
+def _attack_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
+    """Return of each hit its loudest 5 ms within 15 ms against what follows from 30 to 120 ms."""
+    size, out = round(ATTACK_MS * rate / 1000.0), []
+    for part in _parts(x, times_s, -ATTACK_MS, BODY_MS[1], rate):
+        power = np.cumsum(np.concatenate([[0.0], np.sum(np.square(part, dtype=np.float64), axis=1)]))
+        moving = (power[size:] - power[:-size]) / size
+        attack = moving[: size + round(ATTACK_WITHIN_MS * rate / 1000.0)].max()
+        body = np.mean(np.sum(np.square(part[size + round(BODY_MS[0] * rate / 1000.0) :], dtype=np.float64), axis=1))
+        if body > 0.0:
+            out.append(float(power_to_db(attack) - power_to_db(body)))
+    return out
+
+
+def _contrast_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
+    """Return of each hit its first 30 ms against the 40 ms before it."""
+    lead = round(2.0 * rate / 1000.0)  # a hit's first sample is known to no better than that
+    out = []
+    for part in _parts(x, times_s, -BEFORE_MS, HIT_MS, rate):
+        at = round(BEFORE_MS * rate / 1000.0)
+        out.append(float(power_to_db(_power(part[at:]) + 1e-12) - power_to_db(_power(part[: at - lead]) + 1e-12)))
+    return out
+
+
+def _window_db(weighted: np.ndarray, times_s: Sequence[float], rate: int, ms: float = WINDOW_MS) -> list[float]:
+    return [
+        OFFSET_LUFS + float(power_to_db(_power(p) + 1e-12)) for p in _parts(weighted, times_s, -5.0, ms - 5.0, rate)
+    ]
+
+
+def _peaks_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
+    parts = _parts(x[:, None], times_s, -1.0, 1000.0 * BLEED_PEAK_S, rate)
+    return [max(float(gain_to_db(np.abs(part).max())), QUIETEST_DB) for part in parts]
+
+
+def _weighted(x: np.ndarray, rate: int) -> np.ndarray:
+    """Return what is heard of a sound: K-weighted (ITU-R BS.1770)."""
+    for each in k_weighting(rate):
+        x = lfilter([each.b0, each.b1, each.b2], [1.0, each.a1, each.a2], x, axis=0)
+    return x
+
+
+def _passed(x: np.ndarray, low_hz: float, high_hz: float | None, rate: int) -> np.ndarray:
+    kind, edges = ("highpass", low_hz) if high_hz is None else ("bandpass", (low_hz, high_hz))
+    return sosfilt(butter(4, edges, kind, fs=rate, output="sos"), x, axis=0)
+
+
+def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
+    """Return how far each of OCTAVES_HZ lies above a straight fall of FALLS_DB, whichever fits best, in dB; None for silence.
+
+    audio : float32 [shape=(samples, channels)]
+    """
+    power = np.sum(np.abs(np.fft.rfft(audio, axis=0)) ** 2, axis=1)
+    hz = np.fft.rfftfreq(audio.shape[0], 1.0 / sample_rate_hz)
+    edges = [(middle / 2**0.5, middle * 2**0.5) for middle in OCTAVES_HZ]
+    levels = power_to_db(np.array([np.mean(power[(hz >= low) & (hz < high)]) for low, high in edges]) + 1e-18)
+    if levels.max() < QUIETEST_DB:
+        return None
+    octave = np.log2(np.array(OCTAVES_HZ) / 1000.0)
+    rests = [levels - fall * octave for fall in np.linspace(*FALLS_DB, 7)]
+    best = min(rests, key=np.ptp)  # the line may lie where it fits best
+    return best - (best.max() + best.min()) / 2.0
+
+
+def _sides_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> float | None:
+    """Return left against right at hits."""
+    parts = _parts(x, times_s, 0.0, BODY_MS[1], rate)
+    if not parts or x.shape[1] < 2:
+        return None
+    left, right = (np.mean([np.mean(np.square(p[:, side], dtype=float)) for p in parts]) for side in (0, 1))
+    return float(power_to_db(left + 1e-12) - power_to_db(right + 1e-12))
+
+
+def _mono_db(weighted: np.ndarray) -> float | None:
+    """Return the loudness that is lost when both sides are added up, of what would be lost of nothing."""
+    if weighted.shape[1] < 2:
+        return None
+    both = np.mean(np.square(weighted, dtype=float)) * 2.0
+    middle = np.mean(np.square(weighted.mean(axis=1), dtype=float)) * 2.0
+    return float(power_to_db(both + 1e-18) - power_to_db(middle + 1e-18))
+
+
+def _median(values: Sequence[float], least: int = LEAST_HITS) -> float | None:
+    return float(np.median(values)) if len(values) >= least else None
+
+
+def _apart(one: float | None, other: float | None) -> float | None:
+    return None if one is None or other is None else one - other

@@ -1,0 +1,97 @@
+"""What a punchy kit measures, by school: the range in which each figure of the kit card is meant to lie."""
+
+from dataclasses import dataclass
+
+INF = float("inf")
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One figure of the card. against : what the target is about, the figure as it is ("now") or its change against the raw kit ("change")"""
+
+    key: str
+    words: str
+    unit: str
+    against: str = "now"
+
+
+FIGURES = (
+    Figure("density", "true peak over loudness", "dB"),
+    Figure("attack", "attack against body at kicks and back-beats", "dB", "change"),
+    Figure("contrast", "hit against what is before it", "dB", "change"),
+    Figure("kick", "kicks against back-beats", "dB"),
+    Figure("toms", "toms against back-beats", "dB"),
+    Figure("cymbals", "hats and ride against back-beats, above 2 kHz", "dB"),
+    Figure("ghosts", "ghosts against back-beats, 1 to 6 kHz", "dB", "change"),
+    Figure("bleed_toms", "others' hits in tom mics", "dB", "change"),
+    Figure("bleed", "others' hits in kick and snare mics", "dB", "change"),
+    Figure("hat_in_snare", "hat in the snare's mic above 5 kHz", "dB", "change"),
+    Figure("low_end", "40 to 110 Hz: all that carries it against the strongest", "dB"),
+    Figure("balance", "furthest octave from an even fall", "dB"),
+    Figure("middle", "left against right at kicks and back-beats", "dB"),
+    Figure("mono", "lost in mono", "dB"),
+    Figure("headroom", "true peak", "dBTP"),
+)
+Range = tuple[float, float]
+TARGETS: dict[str, dict[str, Range]] = {
+    "natural": {
+        "density": (15.0, 18.0),
+        "attack": (0.0, INF),
+        "contrast": (0.0, INF),
+        "kick": (-2.0, 2.0),
+        "toms": (-4.0, 0.0),
+        "cymbals": (-16.0, -8.0),
+        "ghosts": (-3.0, 3.0),
+        "bleed_toms": (-INF, 0.0),
+        "bleed": (-INF, 0.0),
+        "hat_in_snare": (-INF, 1.0),
+        "low_end": (0.0, INF),
+        "balance": (0.0, 5.0),
+        "middle": (-1.0, 1.0),
+        "mono": (-INF, 3.0),
+        "headroom": (-6.2, -5.8),
+    },
+    "punchy": {
+        "density": (12.0, 15.0),
+        "attack": (1.0, 4.0),
+        "contrast": (1.0, INF),
+        "kick": (-2.0, 2.0),
+        "toms": (-3.0, 1.0),
+        "cymbals": (-16.0, -10.0),
+        "ghosts": (-3.0, 6.0),
+        "bleed_toms": (-INF, -15.0),
+        "bleed": (-INF, 1.0),
+        "hat_in_snare": (-INF, 1.0),
+        "low_end": (1.0, INF),
+        "balance": (0.0, 5.0),
+        "middle": (-1.0, 1.0),
+        "mono": (-INF, 3.0),
+        "headroom": (-6.2, -5.8),
+    },
+    "heavy": {
+        "density": (9.0, 12.0),
+        "attack": (2.0, 5.0),
+        "contrast": (1.0, INF),
+        "kick": (-2.0, 2.0),
+        "toms": (-2.0, 2.0),
+        "cymbals": (-18.0, -12.0),
+        "ghosts": (-3.0, 8.0),
+        "bleed_toms": (-INF, -25.0),
+        "bleed": (-INF, 0.0),
+        "hat_in_snare": (-INF, 0.0),
+        "low_end": (1.0, INF),
+        "balance": (0.0, 6.0),
+        "middle": (-1.0, 1.0),
+        "mono": (-INF, 3.0),
+        "headroom": (-6.2, -5.8),
+    },
+}
+FIRST_SCHOOL = "punchy"
+SCHOOLS = tuple(TARGETS)
+
+
+def off_by(value: float | None, target: Range) -> float:
+    """Return by how much a figure misses its target, 0 where it is met or not known."""
+    if value is None:
+        return 0.0
+    return max(target[0] - value, value - target[1], 0.0)

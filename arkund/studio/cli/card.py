@@ -1,0 +1,30 @@
+"""The kit card from the command line."""
+
+import click
+
+from arkund.core.card.targets import SCHOOLS
+from arkund.studio.cli.group import emit, main, session_of
+from arkund.studio.cli.work import json_option
+
+
+@main.command("kit")
+@click.argument("session")
+@click.option("--school", type=click.Choice(SCHOOLS), help="Whose targets; else the session's.")
+@json_option
+def kit(session: str, school: str | None, as_json: bool) -> None:
+    """Show what the kit measures, raw and now, against the targets of a school."""
+    from arkund.studio.services import carding
+    from arkund.studio.services.measuring import Measure
+
+    measure = Measure(session_of(session))
+    school = school or measure.plan.school
+    rows = carding.told(carding.card(measure, school))
+    lines = []
+    for row in rows:
+        shown = ["   –  " if row[key] is None else f"{row[key]:6.1f}" for key in ("raw", "now", "value")]
+        low, high = ("" if edge is None else f"{edge:+g}" for edge in row["target"])
+        state = "?" if row["value"] is None else "ok" if row["off"] <= 0.05 else f"off by {row['off']:.1f}"
+        lines.append(
+            f"{row['words']:<58} raw {shown[0]} now {shown[1]} {row['against']:>6} {shown[2]}  [{low}..{high}] {state}"
+        )
+    emit({"school": school, "figures": rows}, as_json, lines)

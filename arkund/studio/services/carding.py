@@ -1,0 +1,125 @@
+"""The kit card of a session: each figure raw and now, over its busiest part, against the targets of a school."""
+
+import dataclasses
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
+from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, off_by
+from arkund.core.errors import SettingsError
+from arkund.core.kit.pieces import is_close, is_tom, timing_mic
+from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.rig.hearing import bare
+from arkund.studio.services import layering, whole
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.rendering import rendered
+
+Span = tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One figure: raw, now, and what its target is about; None where it is not known."""
+
+    figure: Figure
+    raw: float | None
+    now: float | None
+    target: Range
+
+    @property
+    def value(self) -> float | None:
+        """What the target is about."""
+        if self.figure.against == "now":
+            return self.now
+        return None if self.raw is None or self.now is None else self.now - self.raw
+
+    @property
+    def off(self) -> float:
+        """By how much it misses its target."""
+        return off_by(self.value, self.target)
+
+
+def raw_plan(plan: Plan) -> Plan:
+    """Return the Plan of the lined-up raw sum: every recorded mic as it came, in time and polarity, at one level."""
+    plain = bare(plan)
+    mics = tuple(
+        mic.replace(trim_db=0.0, level_db=0.0, mute=False, solo=False) for mic in plain.mics if not mic.is_layer
+    )
+    groups = tuple(group.replace(level_db=0.0, mute=False, solo=False) for group in plain.groups)
+    kit = plain.kit.replace(level_db=0.0)
+    owner = plan.low_owner if plan.low_owner in {mic.id for mic in mics} else ""
+    return plain.replace(mics=mics, groups=groups, kit=kit, placements=(), low_owner=owner)
+
+
+def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
+    """Return the card of a session over a part of it, the busiest where none is given; the true peak over all of it where that is known.
+
+    Raises SettingsError for an unknown school.
+    """
+    if school not in TARGETS:
+        raise SettingsError(f"school: expected one of {', '.join(TARGETS)}; got {school[:40]!r}.")
+    span = span or measure.busy_span()
+    raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
+    song = whole.found(measure.session, measure.plan)
+    if song:  # the loudest moment need not be in the busiest part
+        now = now | {"headroom": round(song["kit"]["true_peak_db"], 2)}
+    targets = TARGETS[school]
+    return [Row(figure, raw[figure.key], now[figure.key], targets[figure.key]) for figure in FIGURES]
+
+
+def figures(measure: Measure, span: Span) -> dict[str, float | None]:
+    """Return the figures of a Plan as it is heard over a part of the song, kept."""
+
+    def compute() -> dict:
+        kit = rendered(measure.plan, measure.recordings, span, "kit")
+        hits = heard_hits(measure, span)
+        found = kit_figures(Sound(kit, hits, measure.rate))
+        shells = [mic for mic in measure.shells() if is_close(mic.role) and not mic.mute]
+        strips = {mic.id: rendered(measure.plan, measure.recordings, span, f"strip:{mic.id}") for mic in shells}
+        heard = {mic.id: bleed_db(strips[mic.id], mic.piece, hits, measure.rate) for mic in shells}
+        toms, others = (
+            [heard[m.id] for m in shells if is_tom(m.piece) == wanted and heard[m.id] is not None]
+            for wanted in (True, False)
+        )
+        found |= {"bleed_toms": _worst(toms), "bleed": _worst(others)}
+        snare = timing_mic(shells, "snare")
+        found["hat_in_snare"] = hat_in_snare_db(strips[snare.id], hits, measure.rate) if snare else None
+        low = layering.carried(measure, "kick") if any(m.piece == "kick" for m in shells) else None
+        found["low_end"] = low.gain_db if low and len(low.main_db) > 1 else None
+        return {"figures": {key: None if v is None else round(float(v), 2) for key, v in found.items()}}
+
+    return measure.kept("card", [measure.plan.to_json(), list(span)], compute)["figures"]
+
+
+def _worst(levels: list[float]) -> float | None:
+    return float(np.mean(levels)) if levels else None
+
+
+def heard_hits(measure: Measure, span: Span) -> dict[str, list]:
+    """Return the hits that sound within a part of the song, in s from its start: each drum's where it is lined up."""
+    out = {}
+    for piece, mine in measure.heard_hits.items():
+        mic: MicPlan | None = timing_mic(measure.plan.mics, piece)
+        later_s = (mic.line_up.delay_ms / 1000.0 if mic else 0.0) - span[0] / measure.rate
+        moved = [dataclasses.replace(h, time_s=h.time_s + later_s) for h in mine]
+        out[piece] = [h for h in moved if 0.0 <= h.time_s < (span[1] - span[0]) / measure.rate]
+    return out
+
+
+def told(rows: list[Row]) -> list[dict]:
+    """Return a card as plain data."""
+    return [
+        {
+            "key": row.figure.key,
+            "words": row.figure.words,
+            "unit": row.figure.unit,
+            "against": row.figure.against,
+            "raw": row.raw,
+            "now": row.now,
+            "value": None if row.value is None else round(row.value, 2),
+            "target": [None if abs(edge) == INF else edge for edge in row.target],
+            "off": round(row.off, 2),
+        }
+        for row in rows
+    ]

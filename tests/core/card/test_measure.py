@@ -1,0 +1,139 @@
+"""The kit card's figures against closed forms."""
+
+import numpy as np
+import pytest
+
+from arkund.core.card.measure import OCTAVES_HZ, Sound, bleed_db, hat_in_snare_db, kit_figures, octaves_off_db
+from arkund.core.card.targets import FIGURES, INF, SCHOOLS, TARGETS, off_by
+from arkund.core.hits.resolve import Hit
+
+RATE = 48_000
+BARS = 8
+
+
+def played(**more) -> dict[str, list[Hit]]:
+    """Return kicks on one and three, snares on two and four, two beats a second, and what is given by piece and times."""
+    out = {"kick": [], "snare": []}
+    for bar in range(BARS):
+        out["kick"] += [Hit("kick", 0.5 + 2.0 * bar + at, -6.0, 100, False) for at in (0.0, 1.0)]
+        out["snare"] += [Hit("snare", 0.5 + 2.0 * bar + at, -6.0, 100, False) for at in (0.5, 1.5)]
+    for piece, times in more.items():
+        out.setdefault(piece, []).extend(Hit(piece, t, -20.0, 50, False) for t in times)
+    return out
+
+
+def struck(hits: dict, gains: dict[str, float], body: float = 0.1, seed: int = 1, sides=(1.0, 1.0)) -> np.ndarray:
+    """Return strokes of noise, a loud 15 ms and then a body that is so much softer for 250 ms, each piece at its gain."""
+    rng, n = np.random.default_rng(seed), round(0.25 * RATE)
+    shape = np.where(np.arange(n) < 0.015 * RATE, 1.0, body) * rng.standard_normal(n)
+    out = np.zeros(round((BARS * 2.0 + 1.5) * RATE))
+    for piece, mine in hits.items():
+        for h in mine:
+            at = round(h.time_s * RATE)
+            out[at : at + n] += 0.1 * gains.get(piece, 0.0) * shape
+    return np.stack([out * sides[0], out * sides[1]], axis=1).astype(np.float32)
+
+
+def figures(audio: np.ndarray, hits: dict) -> dict:
+    return kit_figures(Sound(audio, hits, RATE))
+
+
+class TestKit:
+    """Each figure by itself."""
+
+    @pytest.mark.parametrize("body_db", [-6.0, -14.0, -20.0])
+    def test_attack_against_body(self, body_db):
+        """As the strokes were made."""
+        hits = played()
+        found = figures(struck(hits, {"kick": 1.0, "snare": 1.0}, 10 ** (body_db / 20)), hits)
+        assert found["attack"] == pytest.approx(-body_db, abs=1.2)  # the loudest of several 5 ms of noise
+
+    @pytest.mark.parametrize("kick_db", [-5.0, 0.0, 3.0])
+    def test_kick_against_snare(self, kick_db):
+        """The same stroke so much louder."""
+        hits = played()
+        found = figures(struck(hits, {"kick": 10 ** (kick_db / 20), "snare": 1.0}), hits)
+        assert found["kick"] == pytest.approx(kick_db, abs=0.1)
+
+    def test_pieces_against_back_beats(self):
+        """Toms, and lone hats above 2 kHz."""
+        hits = played(tom1=[16.45, 17.0], hihat=[1.25, 5.25, 9.25, 13.25])
+        audio = struck(hits, {"kick": 1.0, "snare": 1.0, "tom1": 0.5, "hihat": 0.25})
+        found = figures(audio, hits)
+        assert found["toms"] == pytest.approx(-6.0, abs=0.3)
+        assert found["cymbals"] == pytest.approx(-12.0, abs=0.3)
+        assert figures(audio, played())["toms"] is None
+
+    def test_contrast(self):
+        """A floor so far under the strokes."""
+        hits = played()
+        audio = struck(hits, {"kick": 1.0, "snare": 1.0}, body=1.0)
+        floor = 0.001 * np.random.default_rng(2).standard_normal(audio.shape).astype(np.float32)
+        assert figures(audio + floor, hits)["contrast"] == pytest.approx(40.0, abs=1.0)
+
+    def test_middle_and_mono(self):
+        """One side softer; sides that have nothing in common lose 3 dB in mono, the same on both none."""
+        hits = played()
+        found = figures(struck(hits, {"kick": 1.0, "snare": 1.0}, sides=(1.0, 0.5)), hits)
+        assert found["middle"] == pytest.approx(6.02, abs=0.02)
+        same = figures(struck(hits, {"kick": 1.0, "snare": 1.0}), hits)
+        assert same["mono"] == pytest.approx(0.0, abs=0.01)
+        other = struck(hits, {"kick": 1.0, "snare": 1.0})
+        other[:, 1] = struck(hits, {"kick": 1.0, "snare": 1.0}, seed=5)[:, 1]
+        assert figures(other, hits)["mono"] == pytest.approx(3.0, abs=0.4)
+
+    def test_level(self):
+        """Density does not hang on the level, head-room does."""
+        hits = played()
+        one, half = (figures(struck(hits, {"kick": g, "snare": g}), hits) for g in (1.0, 0.5))
+        assert one["density"] == pytest.approx(half["density"], abs=0.01)
+        assert one["headroom"] - half["headroom"] == pytest.approx(6.02, abs=0.01)
+
+    @pytest.mark.parametrize("fall_db", [-3.0, -4.5, 0.0, -8.0])
+    def test_balance(self, fall_db):
+        """A fall of 3 to 4.5 dB an octave is even; others are off by what they add up to at the ends."""
+        spectrum = np.fft.rfft(np.random.default_rng(3).standard_normal(20 * RATE))
+        hz = np.fft.rfftfreq(20 * RATE, 1 / RATE)
+        x = np.fft.irfft(spectrum * (np.maximum(hz, 20.0) / 1000.0) ** (fall_db / 6.02))
+        found = float(np.abs(octaves_off_db(np.stack([x, x], 1), RATE)).max())
+        beyond = max(fall_db + 3.0, -4.5 - fall_db, 0.0)
+        assert found == pytest.approx(beyond * (len(OCTAVES_HZ) - 1) / 2, abs=0.5)
+
+    def test_nothing(self):
+        """Silence, and playing that tells nothing, leave figures open instead of breaking."""
+        found = figures(np.zeros((RATE, 2), np.float32), {})
+        assert found["density"] is None
+        assert found["attack"] is found["kick"] is found["toms"] is found["ghosts"] is None
+
+
+class TestStrips:
+    """What a mic hears of others."""
+
+    def test_bleed(self):
+        """Others' hits so much softer than the own ones; none where they are too few."""
+        hits = played(tom1=[3.25, 7.25])
+        strip = struck(hits, {"tom1": 1.0, "kick": 0.1, "snare": 0.1})[:, 0]
+        assert bleed_db(strip, "tom1", hits, RATE) == pytest.approx(-20.0, abs=0.3)
+        assert bleed_db(strip, "tom1", {"tom1": hits["tom1"]}, RATE) is None
+
+    def test_hat_in_the_snare(self):
+        """Lone hats against back-beats above 5 kHz."""
+        hits = played(hihat=[1.25, 5.25, 9.25, 13.25])
+        strip = struck(hits, {"snare": 1.0, "hihat": 0.2})[:, 0]
+        assert hat_in_snare_db(strip, hits, RATE) == pytest.approx(-14.0, abs=0.5)
+
+
+class TestTargets:
+    """The schools."""
+
+    def test_every_figure_has_one(self):
+        """In every school, from its low to its high end."""
+        for school in SCHOOLS:
+            assert list(TARGETS[school]) == [figure.key for figure in FIGURES]
+            assert all(low < high for low, high in TARGETS[school].values())
+
+    @pytest.mark.parametrize(("value", "off"), [(None, 0.0), (12.0, 0.0), (11.0, 1.0), (17.5, 2.5)])
+    def test_off(self, value, off):
+        """By how much a target is missed; what is not known misses none."""
+        assert off_by(value, (12.0, 15.0)) == off
+        assert off_by(value, (-INF, INF)) == 0.0
