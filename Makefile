@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing survey-tempo judge sounds bench kills faults writers fuzz soak proxy extremes scale long
+.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -38,6 +38,9 @@ survey-swaps:  ## Measure how well swapped files are found on generated kits (so
 
 survey-timing:  ## Measure lining up and editing on generated kits (a minute); SEED=900
 	.venv/bin/python -m tests.survey_timing $(or $(SEED),900)
+
+kits:  ## Measure what the one click makes of generated kits, by school (half an hour); SEED=4400 KITS=20
+	.venv/bin/python -m tests.survey_kits $(or $(SEED),4400) $(or $(KITS),20)
 
 survey-tempo:  ## Measure meter and tempo on found hits, around a click and without one (a minute or two); SEED=900
 	.venv/bin/python -m tests.survey_tempo $(or $(SEED),900)

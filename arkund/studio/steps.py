@@ -87,6 +87,12 @@ STEPS = {
             "Each row is a strip: its level, place and sends; below, what the kit's compressor takes away, and the tools of the chosen strip.",
         ),
         Step(
+            "kit",
+            "Kit",
+            "Does it hit?",
+            "Each figure from the raw kit (open) to what it is now (filled); hatched where the school wants it. Below, the average kick and back-beat.",
+        ),
+        Step(
             "print",
             "Print",
             "What leaves the room, and can it be made again?",

@@ -50,6 +50,7 @@ urlpatterns = [
     path(f"{S}/redo", actions.redo, name="redo"),
     path(f"{S}/decide", actions.decide, name="decide"),
     path(f"{S}/propose", actions.propose, name="propose"),
+    path(f"{S}/settle", actions.settle, name="settle"),
     path(f"{S}/take", actions.choose_take, name="take"),
     path(f"{S}/quantise", editing.quantise, name="quantise"),
     path(f"{S}/stroke", editing.stroke, name="stroke"),

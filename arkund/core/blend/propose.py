@@ -43,7 +43,8 @@ def propose_mix(plan) -> Finding:
     for mic in plan.mics:
         base = f"mics.{mic.id}"
         changes[f"{base}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
-        changes[f"{base}.pan"] = place_of(mic, mic.side)
+        both = {other.side for other in plan.mics if other.role == mic.role and not other.mute} >= {"L", "R"}
+        changes[f"{base}.pan"] = place_of(mic, mic.side if both else "")
         send_db = 0.0 if (mic.piece == "kick" and mic.role == "in") or mic.piece == "snare" else -4.0
         if send_db == 0.0 or is_tom(mic.piece):
             kept = [send.to_json() for send in mic.sends if send.id not in wanted]

@@ -6,23 +6,29 @@ from typing import Any
 
 import numpy as np
 
-from arkund.core.card.targets import INF, TARGETS, off_by
+from arkund.core.card.targets import TARGETS, off_by
 from arkund.core.kit.pieces import timing_mic
-from arkund.core.plan.plan import Plan
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.rig import rows
+from arkund.core.rig.hearing import audible
+from arkund.core.rig.wiring import group_id as group_of
 from arkund.core.tools.grit import Grit
+from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tone import Band, Tone
 from arkund.core.tools.tool import Key
 
 DENSE, EVEN = "density", "even"  # the ids of the kit's tools that are solved for
 SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
 SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach the curve
-MOST_STEP_DB = 6.0
+INSIDE_DB = 0.7
+MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -12.0
 LEVELS = {"kick": ("kick", -1.0), "toms": ("toms", -1.0)}  # the group, and how its level moves the figure
-CYMBALS = ("overheads", "cymbals")
+SPOTS, OVERHEADS = ("hihat", "ride"), "overheads"
+OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole kit with them, spots hardly anything else
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SOFTEST_PATH_DB, LEAST_SHARE = -40.0, 0.2
+STANDS_OUT, MOST_ATTACK_DB = "stands-out", 9.0  # the overheads' shaper that is solved for
 ATTACKED = ("kick", "snare")
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 Figures = Mapping[str, float | None]
@@ -36,12 +42,11 @@ class Step:
     values: dict[str, Any]
 
 
-def wanted(school: str, key: str) -> float:
-    """Return the middle of a target, of one that is open its edge and a bit."""
+def wanted(school: str, key: str, value: float) -> float:
+    """Return what a figure is brought to: the nearer edge of its target and a bit inside, because every correction costs others something."""
     low, high = TARGETS[school][key]
-    if low == -INF or high == INF:
-        return low + 0.7 if high == INF else high - 0.7
-    return (low + high) / 2.0
+    inside = min(INSIDE_DB, (high - low) / 2.0)
+    return low + inside if value < low else high - inside
 
 
 def misses(figures: Figures, raw: Figures, school: str, changes: frozenset[str]) -> dict[str, float]:
@@ -52,7 +57,7 @@ def misses(figures: Figures, raw: Figures, school: str, changes: frozenset[str])
         if key in changes and value is not None:
             value = None if raw[key] is None else value - raw[key]
         if value is not None and off_by(value, target) > 0.0:
-            out[key] = value - wanted(school, key)
+            out[key] = value - wanted(school, key, value)
     return out
 
 
@@ -64,7 +69,10 @@ def density(plan: Plan, over_db: float, school: str) -> Step:
     # The first of it only reaches the peaks: a kit at -8 dBTP meets the curve at 8 dB of drive.
     step = float(np.clip(over_db / SLOPE, -MOST_STEP_DB, MOST_STEP_DB))
     drive = round(float(np.clip(now + step, limits.low, limits.high)), 1)
-    tool = (mine or Grit(id=DENSE, shape=SHAPE[school])).replace(on=drive > 0.0, drive_db=drive)
+    louder = round(
+        min(SLOPE * drive, Grit.ranges()["output_db"].high), 1
+    )  # what it takes, so that the kit's level has room
+    tool = (mine or Grit(id=DENSE, shape=SHAPE[school])).replace(on=drive > 0.0, drive_db=drive, output_db=louder)
     return Step("density", {"kit.tools": [each.to_json() for each in _with(plan, tool)]})
 
 
@@ -77,12 +85,27 @@ def _with(plan: Plan, tool) -> tuple:
 
 
 def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
-    """Return another level of a group; None where there is none."""
+    """Return another level of a group; None where there is none, or nothing is heard of it."""
     group = next((g for g in plan.groups if g.id == group_id), None)
-    if group is None:
+    if group is None or not any(group_of(mic, plan.groups) == group_id for mic in audible(plan)):
         return None
-    now = float(np.clip(group.level_db + np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB), -20.0, 12.0))
+    now = float(np.clip(group.level_db + np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB), SOFTEST_GROUP_DB, 12.0))
     return Step(figure, {f"groups.{group.id}.level_db": round(now, 1)})
+
+
+def cymbals(plan: Plan, by_db: float) -> Step | None:
+    """Return other levels of the mics at hats and ride, and of the overheads by less."""
+    values: dict[str, Any] = {}
+    limits = MicPlan.ranges()["level_db"]
+    heard = audible(plan)
+    for mic in heard:
+        if mic.piece in SPOTS and not mic.is_layer:
+            step = float(np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB))
+            values[f"mics.{mic.id}.level_db"] = round(float(np.clip(mic.level_db + step, limits.low, limits.high)), 1)
+    share = OVERHEADS_SHARE if values else 1.0
+    if overheads := level(plan, OVERHEADS, share * by_db, "cymbals"):
+        values |= overheads.values
+    return Step("cymbals", values) if values else None
 
 
 def attack(plan: Plan, by_db: float) -> Step | None:
@@ -97,7 +120,8 @@ def attack(plan: Plan, by_db: float) -> Step | None:
 
 
 def contrast(plan: Plan, short_db: float) -> Step | None:
-    """Return less of what fills the time before hits: SUSTAIN softer, compressors of kick, snare and kit with more of the dry sound.
+    """Return what makes hits stand out: SUSTAIN softer, compressors of kick, snare and kit with more of the dry sound, more attack in the overheads, whose
+    wash is what hits stand out of.
 
     short_db : by how much hits stand out less than is wanted, positive
     """
@@ -111,6 +135,15 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
         for tool in tools:
             if tool.kind == "compressor" and tool.on and tool.share > LEAST_SHARE:
                 values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - 0.06 * by, LEAST_SHARE), 2)
+    overheads = next((g for g in plan.groups if g.id == "overheads"), None)
+    if overheads is not None:
+        mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
+        more = min(mine.attack_db + 0.8 * by, MOST_ATTACK_DB)
+        tool, known = mine.replace(attack_db=round(2.0 * more) / 2.0), {each.id for each in overheads.tools}
+        row = overheads.with_tool(tool)
+        if tool.id not in known:
+            row = tuple(t if t.id in known else tool for t in rows.added(overheads.tools, tool))
+        values[f"groups.{overheads.id}.tools"] = [each.to_json() for each in row]
     return Step("contrast", values) if values else None
 
 

@@ -14,6 +14,7 @@ ATTACK_MS, ATTACK_WITHIN_MS = 5.0, 15.0  # the loudest so long, so soon after a 
 BODY_MS = (30.0, 120.0)
 HIT_MS, BEFORE_MS = 30.0, 40.0  # of contrast
 WINDOW_MS = 400.0  # of a stroke's loudness
+TOM_WINDOW_MS = 200.0  # of a tom, which in a fill is followed soon
 LONE_WINDOW_MS = 100.0  # of one that is heard alone
 LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
 CYMBALS_HZ, GHOSTS_HZ, HAT_HZ = 2000.0, (1000.0, 6000.0), 5000.0
@@ -48,13 +49,16 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     cymbals = [t for piece in ("hihat", "ride") for t in _lone(sound, piece)]
     ghosts = _lone(sound, "snare", ghosts=True)
     kicks = _lone(sound, "kick") or _times(sound, "kick")
-    toms = [t for piece in sound.hits if is_tom(piece) for t in _times(sound, piece)]
+    toms = _clear_toms(sound)
     return {
         "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
         "attack": _median(_attack_db(x, strong, rate)),
         "contrast": _median(_contrast_db(x, strong, rate)),
         "kick": _apart(_median(_window_db(weighted, kicks, rate)), snare),
-        "toms": _apart(_median(_window_db(weighted, toms, rate), 2), snare),
+        "toms": _apart(
+            _median(_window_db(weighted, toms, rate, TOM_WINDOW_MS), 2),
+            _median(_window_db(weighted, backs, rate, TOM_WINDOW_MS)),
+        ),
         "cymbals": _apart(
             _median(_window_db(bright, cymbals, rate, LONE_WINDOW_MS)),
             _median(_window_db(bright, backs, rate, LONE_WINDOW_MS)),
@@ -103,6 +107,14 @@ def _times(sound: Sound, piece: str) -> list[float]:
 
 def _back_beats(sound: Sound) -> list[float]:
     return _times(sound, "snare")
+
+
+def _clear_toms(sound: Sound) -> list[float]:
+    """Return the strokes of toms that no kick or snare is near, all of them where there are none."""
+    others = np.sort([h.time_s for piece in ("kick", "snare") for h in sound.hits.get(piece, [])])
+    toms = [t for piece in sound.hits if is_tom(piece) for t in _times(sound, piece)]
+    clear = [t for t in toms if not np.any((others > t - LONE_MS[0] / 1000.0) & (others < t + TOM_WINDOW_MS / 1000.0))]
+    return clear if len(clear) >= 2 else toms
 
 
 def _lone(sound: Sound, piece: str, ghosts: bool = False) -> list[float]:

@@ -10,11 +10,13 @@ from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Session
 from arkund.studio.services import (
     archiving,
+    carding,
     comping,
     editing,
     moves,
     proposing,
     recordings,
+    settling,
     store,
     taking_in,
     templates,
@@ -22,6 +24,7 @@ from arkund.studio.services import (
     whole,
 )
 from arkund.studio.services.importing import import_folder
+from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 
 
@@ -124,6 +127,14 @@ def _propose(handle: Handle) -> dict:
     return {"moves": len(made)}
 
 
+def _settle(handle: Handle) -> dict:
+    """No arguments."""
+    made = settling.settle(_session(handle), handle.progress, handle.cancelled)
+    off = [row.figure.words for row in carding.card(Measure(_session(handle)), _session(handle).plan.school) if row.off]
+    said = "every figure is where the school wants it" if not off else f"still off: {', '.join(off)}"
+    return {"moves": len(made), "title": "The kit's card", "said": said}
+
+
 def _take(handle: Handle) -> dict:
     """arguments: take, version, look (only find its hits)."""
     session, given = _session(handle), handle.job.arguments
@@ -160,6 +171,7 @@ def _whole(handle: Handle) -> dict:
 KINDS = {
     "import": Kind(_import, uploaded=True),
     "propose": Kind(_propose),
+    "settle": Kind(_settle),
     "take": Kind(_take),
     "take-in": Kind(_take_in, uploaded=True),
     "print": Kind(_print),

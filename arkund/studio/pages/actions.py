@@ -11,7 +11,7 @@ from arkund.studio.jobs import background, runner
 from arkund.studio.models import Move, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import housekeeping, moves, proposing
-from arkund.studio.services.access import session_or_404
+from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
@@ -105,6 +105,13 @@ def propose(request: HttpRequest, session_id: int) -> JsonResponse:
     session_or_404(request, session_id)
     given = {"anyway": wanted(body_of(request), "anyway", bool, False)}
     return JsonResponse({"job": runner.start("propose", given, "every first choice", session_id).pk})
+
+
+@require_POST
+def settle(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Start to bring the kit to the targets of its school, as a job."""
+    session_or_404(request, session_id)
+    return JsonResponse({"job": runner.start("settle", {}, "the kit to its targets", session_id, user_of(request)).pk})
 
 
 @require_POST

@@ -5,6 +5,7 @@ import dataclasses
 import numpy as np
 
 from arkund.core.blend.propose import KIT_PEAK_DB
+from arkund.core.card.targets import SCHOOLS
 from arkund.core.clean.propose import way_of
 from arkund.core.clean.settings import LOOKS
 from arkund.core.hits.resolve import usual_level_db
@@ -27,7 +28,7 @@ from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, cleaning, layering, whole
+from arkund.studio.services import backing, carding, cleaning, layering, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
@@ -356,6 +357,18 @@ def _outputs(m: Measure) -> list[dict]:
     return [{"id": name, "name": each, "piece": piece} for name, each, piece in rows]
 
 
+def kit(m: Measure, mic_id: str | None) -> dict:
+    """The kit's card against the targets of its school, and its average kick and back-beat."""
+    school, span = m.plan.school, m.busy_span()
+    return {
+        "school": school,
+        "schools": list(SCHOOLS),
+        "card": carding.told(carding.card(m, school, span)),
+        "hits": carding.average_hits(m, span),
+        "span_s": [round(each / m.rate, 1) for each in span],
+    }
+
+
 CHARTS = {
     "load": load,
     "level": level,
@@ -367,6 +380,7 @@ CHARTS = {
     "tone": tone,
     "punch": punch,
     "blend": blend,
+    "kit": kit,
     "print": prints,
 }
 

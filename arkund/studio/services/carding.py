@@ -1,16 +1,19 @@
 """The kit card of a session: each figure raw and now, over its busiest part, against the targets of a school."""
 
 import dataclasses
+import functools
 from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
+from arkund.core.card.raw import raw_plan
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, off_by
 from arkund.core.errors import SettingsError
+from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom, timing_mic
-from arkund.core.plan.plan import MicPlan, Plan
-from arkund.core.rig.hearing import bare
+from arkund.core.plan.plan import MicPlan
+from arkund.core.punch.measure import average_envelope
 from arkund.studio.services import layering, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -38,18 +41,6 @@ class Row:
     def off(self) -> float:
         """By how much it misses its target."""
         return off_by(self.value, self.target)
-
-
-def raw_plan(plan: Plan) -> Plan:
-    """Return the Plan of the lined-up raw sum: every recorded mic as it came, in time and polarity, at one level."""
-    plain = bare(plan)
-    mics = tuple(
-        mic.replace(trim_db=0.0, level_db=0.0, mute=False, solo=False) for mic in plain.mics if not mic.is_layer
-    )
-    groups = tuple(group.replace(level_db=0.0, mute=False, solo=False) for group in plain.groups)
-    kit = plain.kit.replace(level_db=0.0)
-    owner = plan.low_owner if plan.low_owner in {mic.id for mic in mics} else ""
-    return plain.replace(mics=mics, groups=groups, kit=kit, placements=(), low_owner=owner)
 
 
 def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
@@ -90,6 +81,25 @@ def figures(measure: Measure, span: Span) -> dict[str, float | None]:
         return {"figures": {key: None if v is None else round(float(v), 2) for key, v in found.items()}}
 
     return measure.kept("card", [measure.plan.to_json(), list(span)], compute)["figures"]
+
+
+def average_hits(measure: Measure, span: Span) -> dict[str, dict]:
+    """Return the average kick and back-beat of the whole kit, raw and now, as envelopes by piece."""
+    both = {"raw": Measure(measure.session, raw_plan(measure.plan)), "now": measure}
+
+    def compute() -> dict:
+        out: dict[str, dict] = {}
+        for name, mine in both.items():
+            kit = rendered(mine.plan, mine.recordings, span, "kit").mean(axis=1)
+            read = functools.partial(read_padded, kit)
+            for piece in ("kick", "snare"):
+                hits = heard_hits(mine, span).get(piece, [])
+                inside = [h for h in hits if 0.1 < h.time_s < (span[1] - span[0]) / mine.rate - 0.3]
+                if inside:
+                    out.setdefault(piece, {})[name] = dataclasses.asdict(average_envelope(read, inside, mine.rate))
+        return out
+
+    return measure.kept("kit hits", [measure.plan.to_json(), list(span)], compute)
 
 
 def _worst(levels: list[float]) -> float | None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from arkund.core.card.raw import raw_plan
 from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.kit.pieces import PIECES
@@ -167,6 +168,8 @@ def _rendered(plan: Plan, recordings: Recordings, q: Question, cancelled: Callab
 
 def without(plan: Plan, step: str) -> Plan:
     """Return the Plan with one step undone: what ``before`` plays. Unknown steps leave it as it is."""
+    if step == "kit":
+        return raw_plan(plan)
     if step == "timing":
         return plan.replace(cuts=(), lone_cuts=())
     if step == "takes":

@@ -28,6 +28,8 @@ def propose_all(
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         if step == KIT:
+            if not made and _settled(session_id):
+                continue
             made += settling.settle(Session.objects.get(pk=session_id), _within(on_progress, number), cancelled)
             continue
         # Blend measures the kit again after its balance has been set.
@@ -45,6 +47,12 @@ def propose_all(
                 made.append(accept(session_id, finding, "first choice"))
     on_progress(1.0, "done")
     return made
+
+
+def _settled(session_id: int) -> bool:
+    """Say whether nothing was changed since the kit was brought to its targets."""
+    last = Move.objects.filter(session=session_id, state=Move.DONE).order_by("-number").first()
+    return last is not None and last.step in (KIT, "print")
 
 
 def _within(on_progress: Callable[[float, str], None], number: int) -> Callable[[float, str], None]:

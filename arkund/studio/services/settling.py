@@ -8,7 +8,8 @@ import numpy as np
 from arkund.core.card import levers
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import OCTAVES_HZ, octaves_off_db
-from arkund.core.card.targets import FIGURES, TARGETS, off_by
+from arkund.core.card.raw import raw_plan
+from arkund.core.card.targets import FIGURES, INF, TARGETS, off_by
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
@@ -17,12 +18,15 @@ from arkund.studio.services import carding, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
-ROUNDS = 10
+ROUNDS = 12
 HEADROOM_DB = -6.0
 CHANGES = frozenset(figure.key for figure in FIGURES if figure.against == "change")
 WORDS = {figure.key: figure.words for figure in FIGURES}
-STEP_OF = {"attack": "punch", "hat_in_snare": "tone", "low_end": "blend"}
-ENOUGH = 0.3  # of what all figures together miss, that another round must better
+KIT_STEP = "kit"
+STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
+LEAST_ATTACK_DB = 0.25
+MOST_OFF_DB, MISSED_DB = 12.0, 0.5
+LEAST_SHARE = 0.2  # of a correction: smaller ones are not tried
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +46,7 @@ def settle(
     """Correct the kit towards the targets of its school; return the Moves. Raises CancelledError between two rounds; what was tried leaves nothing behind."""
     measure = Measure(session)
     span, school = measure.busy_span(), measure.plan.school
-    raw = carding.figures(Measure(session, carding.raw_plan(measure.plan)), span)
+    raw = carding.figures(Measure(session, raw_plan(measure.plan)), span)
 
     def tried(plan: Plan) -> Tried:
         mine = Measure(session, plan)
@@ -50,103 +54,156 @@ def settle(
         return Tried(plan, found, _off(found, raw, school))
 
     best = now = tried(measure.plan)
-    begun, applied = now, {}
+    begun, applied, share = now, {}, 1.0
     for number in range(ROUNDS):
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
-        steps = [step for step in _steps(Measure(session, now.plan), now, raw, school, span) if step]
-        if not steps:
+        made = _Corrections(Measure(session, now.plan), now, raw, school, span, share)
+        if made.plan == now.plan or share < LEAST_SHARE:
             break
-        now = tried(_merged(now.plan, steps))
-        for step in steps:
+        now = tried(made.plan)
+        for step in made.steps:
             applied.setdefault(step.figure, {}).update(dict.fromkeys(step.values))
         if now.off < best.off - 1e-9:
             best = now
-        elif now.off > best.off + ENOUGH * max(best.off, 1.0):
-            now = best  # too far: from there again, by less
+        else:
+            now, share = best, share / 2.0  # too far: from there again, by less
     return _kept(session, begun, best, raw, applied)
 
 
 def _off(figures: dict, raw: dict, school: str) -> float:
-    """Return by how much all figures together miss, each against the width that its kind has."""
+    """Return by how much all figures together miss: the sum of what they miss by, and something for each that does."""
     total = 0.0
     for key, target in TARGETS[school].items():
         value = figures[key]
         if key in CHANGES and value is not None:
             value = None if raw[key] is None else value - raw[key]
-        total += min(off_by(value, target), 12.0)
+        off = off_by(value, target)
+        total += min(off, MOST_OFF_DB) + (MISSED_DB if off > 0.0 else 0.0)
     return total
 
 
-def _steps(measure: Measure, now: Tried, raw: dict, school: str, span):
-    """Yield the corrections of what misses its target."""
-    plan, missed = now.plan, levers.misses(now.figures, raw, school, CHANGES)
-    if "attack" in missed:
-        yield levers.attack(plan, -0.8 * missed["attack"])
-    if "contrast" in missed:
-        yield levers.contrast(plan, -missed["contrast"])
-    for key, (group, sign) in levers.LEVELS.items():
-        if key in missed:
-            yield levers.level(plan, group, sign * missed[key], key)
-    if "cymbals" in missed:
-        for group in levers.CYMBALS:
-            yield levers.level(plan, group, -0.7 * missed["cymbals"], "cymbals")
-    if "middle" in missed:
-        yield levers.middle(plan, missed["middle"])
-    if "low_end" in missed and (carried := layering.carried(measure, "kick")):
-        yield levers.low_end(plan, carried.main_db)
-    if "hat_in_snare" in missed and all(measure.hits.get(piece) for piece in ("hihat", "snare")):
-        struck = plan.struck
+class _Corrections:
+    """Corrections of what misses its target, one after the other: each is made on what the one before it left."""
+
+    def __init__(
+        self, measure: Measure, now: Tried, raw: dict, school: str, span: tuple[int, int], share: float
+    ) -> None:
+        self._measure, self._span, self._school = measure, span, school
+        self.plan, self.steps = now.plan, []
+        missed = levers.misses(now.figures, raw, school, CHANGES)
+        self._missed = {key: share * by for key, by in missed.items()}
+        self._punch(_room(now.figures, raw, school, "attack"))
+        self._levels()
+        self._hats()
+        self._kit(now.figures["headroom"])
+
+    def _take(self, step: Step | None) -> None:
+        if step is not None:
+            self.plan = change.put(self.plan, step.values)
+            self.steps.append(step)
+
+    def _punch(self, room_db: float) -> None:
+        """Attack against body, and hits against what is before them: the one helps the other as far as it may still rise."""
+        more, short = -0.8 * self._missed.get("attack", 0.0), -self._missed.get("contrast", 0.0)
+        if short > 0.0:
+            more += min(0.5 * short, 0.0 if "attack" in self._missed else 0.7 * room_db)
+            self._take(levers.contrast(self.plan, short))
+        if abs(more) >= LEAST_ATTACK_DB:
+            self._take(levers.attack(self.plan, more))
+
+    def _levels(self) -> None:
+        missed = self._missed
+        for key, (group, sign) in levers.LEVELS.items():
+            if key in missed:
+                self._take(levers.level(self.plan, group, sign * missed[key], key))
+        if "cymbals" in missed:
+            self._take(levers.cymbals(self.plan, -missed["cymbals"]))
+        if "middle" in missed:
+            self._take(levers.middle(self.plan, missed["middle"]))
+        if "low_end" in missed and (carried := layering.carried(self._measure, "kick")):
+            self._take(levers.low_end(self.plan, carried.main_db))
+
+    def _hats(self) -> None:
+        """Hats in the snare's mic, also where they fill what hits are to stand out of."""
+        over = max(self._missed.get("hat_in_snare", 0.0), -self._missed.get("contrast", 0.0))
+        if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
+            return
         for piece in ("hihat", "snare"):
-            struck = rigging.struck_with(Measure(measure.session, plan.replace(struck=struck)), piece)
-        yield Step("hat_in_snare", {"struck": [each.to_json() for each in struck]})
-        yield levers.hat_in_snare(plan, missed["hat_in_snare"])
-    row = plan
-    if "balance" in missed:
-        residual = octaves_off_db(rendered(plan, measure.recordings, span, "kit"), measure.rate)
-        step = levers.even(row, OCTAVES_HZ, residual)
-        row = change.put(row, step.values)
-        yield step
-    if "density" in missed:
-        step = levers.density(row, missed["density"], school)
-        row = change.put(row, step.values)
-        yield step
-    by_db = HEADROOM_DB - now.figures["headroom"]
-    if abs(by_db) > 0.05:
-        level = float(np.clip(plan.kit.level_db + by_db, -24.0, 12.0))
-        yield Step("headroom", {"kit.level_db": round(level, 1)})
+            struck = rigging.struck_with(Measure(self._measure.session, self.plan), piece)
+            self._take(Step("hat_in_snare", {"struck": [each.to_json() for each in struck]}))
+        self._take(levers.hat_in_snare(self.plan, over))
+
+    def _kit(self, true_peak_db: float) -> None:
+        if "balance" in self._missed:
+            kit = rendered(self.plan, self._measure.recordings, self._span, "kit")
+            residual = octaves_off_db(kit, self._measure.rate)
+            if residual is not None:
+                self._take(levers.even(self.plan, OCTAVES_HZ, residual))
+        if "density" in self._missed:
+            self._take(levers.density(self.plan, self._missed["density"], self._school))
+        by_db = HEADROOM_DB - true_peak_db
+        if abs(by_db) > 0.05:
+            level = float(np.clip(self.plan.kit.level_db + by_db, -24.0, 12.0))
+            self._take(Step("headroom", {"kit.level_db": round(level, 1)}))
 
 
-def _merged(plan: Plan, steps: list[Step]) -> Plan:
-    """Return a Plan with corrections one after the other."""
-    for step in steps:
-        plan = change.put(plan, step.values)
-    return plan
+def _room(figures: dict, raw: dict, school: str, key: str) -> float:
+    """Return how far a figure that is a change may still rise, in dB; 0 where it is not known."""
+    if figures[key] is None or raw[key] is None:
+        return 0.0
+    return max(TARGETS[school][key][1] - (figures[key] - raw[key]), 0.0)
 
 
-def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict) -> list[Move]:
-    """Keep what differs as Moves, one for each figure that it was for, with what was wanted and reached."""
-    made, done = [], set()
-    for figure in (key for key in applied if key != "headroom"):
-        places = [place for place in applied[figure] if place not in done]
-        values = {p: change.get(best.plan, p) for p in places if change.get(best.plan, p) != change.get(begun.plan, p)}
+def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> list[Move]:
+    """Keep what differs as Moves, with what was wanted and what was reached; figures for which the same was changed share one."""
+    made = []
+    for figures, places in _together(applied):
+        now = {place: change.get(best.plan, place) for place in places}
+        values = {place: value for place, value in now.items() if value != change.get(begun.plan, place)}
         if not values:
             continue
-        done |= set(values)
-        was, reached = (_shown(each.figures[figure], raw[figure], figure) for each in (begun, best))
-        title = f"Kit: {WORDS[figure]} {was} → {reached} dB"
-        step = STEP_OF.get(figure, "blend")
-        made.append(
-            moves.apply(session.pk, values, step=step, title=title[:200], measured="Measured over the busiest part.")
-        )
+        told = (f"{WORDS[key]} {_shown(begun, raw, key)} → {_shown(best, raw, key)} dB" for key in figures)
+        targets = "; ".join(f"{WORDS[key]}: {_range(best.plan.school, key)}" for key in figures)
+        step = next((STEP_OF[key] for key in figures if key in STEP_OF), KIT_STEP)
+        title = f"Kit: {'; '.join(told)}"
+        measured = f"Wanted, {best.plan.school}: {targets}. Measured over the busiest part."
+        made.append(moves.apply(session.pk, values, step=step, title=title[:200], measured=measured[:600]))
     if best.plan.kit.level_db != begun.plan.kit.level_db:
         title = f"Kit: its level to {best.plan.kit.level_db:+.1f} dB, {best.figures['headroom']:.1f} dBTP"
-        made.append(moves.apply(session.pk, {"kit.level_db": best.plan.kit.level_db}, step="blend", title=title))
+        values, measured = (
+            {"kit.level_db": best.plan.kit.level_db},
+            f"Wanted: {HEADROOM_DB:g} dBTP in the busiest part.",
+        )
+        made.append(moves.apply(session.pk, values, step=KIT_STEP, title=title, measured=measured))
     return made
 
 
-def _shown(value: float | None, raw: float | None, figure: str) -> str:
-    if figure in CHANGES and value is not None and raw is not None:
-        return f"{value - raw:+.1f}"
+def _together(applied: dict[str, dict]) -> list[tuple[list[str], dict]]:
+    """Return which figures were corrected at the same places of the Plan, and where."""
+    out: list[tuple[list[str], dict]] = []
+    for figure, places in applied.items():
+        if figure == "headroom":
+            continue
+        same = [row for row in out if not row[1].keys().isdisjoint(places)]
+        merged = (
+            [key for row in same for key in row[0]] + [figure],
+            {k: None for row in same for k in row[1]} | places,
+        )
+        out = [row for row in out if row not in same] + [merged]
+    return out
+
+
+def _range(school: str, key: str) -> str:
+    low, high = TARGETS[school][key]
+    if low == -INF:
+        return f"{high:g} at most"
+    return f"{low:g} at least" if high == INF else f"{low:g} to {high:g}"
+
+
+def _shown(tried: Tried, raw: dict, key: str) -> str:
+    value = tried.figures[key]
+    if key in CHANGES and value is not None and raw[key] is not None:
+        return f"{value - raw[key]:+.1f}"
     return "–" if value is None else f"{value:.1f}"

@@ -1,0 +1,131 @@
+// Kit: the card, each figure on its own scale between raw and now, and the whole kit's average kick and back-beat.
+import { clamp, figure, scale } from "./lib/geometry.js";
+import { charted } from "./lib/charted.js";
+import { registerListen } from "./lib/listen.js";
+import { Alpine, registerPage, start } from "./lib/page.js";
+import { Sheet } from "./lib/sheet.js";
+
+const ROW = 25; // pixels
+const WORDS = 356;
+const SAID = 196;
+const HITS_HEIGHT = 190;
+const LEAST_SPAN = 6; // dB of a scale
+const DEEP_DB = 48;
+const MET = 0.05;
+const NAMES = { kick: "average kick", snare: "average back-beat" };
+
+Alpine.data("kit", () => ({
+  ...charted({ left: WORDS, right: SAID, top: 10, bottom: 10 }),
+
+  begin() {
+    this.hits = new Sheet(this.$refs.hits, { left: 44, right: 16, top: 24, bottom: 30 });
+  },
+  schools() {
+    return this.chart?.schools || [];
+  },
+  setSchool(school) {
+    return this.$store.page.move({ school }, `The kit is meant to be ${school}`);
+  },
+  settle() {
+    return this.$store.page.act("settle");
+  },
+  known() {
+    return (this.chart?.card || []).filter((row) => row.value !== null);
+  },
+  words() {
+    if (!this.chart) return "";
+    const met = this.known().filter((row) => row.off <= MET).length;
+    return `${met} of ${this.known().length} figures where they are meant to be`;
+  },
+  spanWords() {
+    const [from, to] = this.chart?.span_s || [];
+    return this.chart ? `Measured over the busiest part, ${from} to ${to} s; "without this step" in the bar below plays the raw kit at the same loudness.` : "";
+  },
+  /** A figure's own scale: from the target's ends, raw and now, so that the target lies in the middle of what is looked at. */
+  scaleOf(row) {
+    const raw = row.against === "change" ? 0 : row.raw;
+    const ends = row.target.filter((edge) => edge !== null);
+    const all = [...ends, row.value, raw].filter((v) => v !== null);
+    const low = Math.min(...all);
+    const high = Math.max(...all, low + LEAST_SPAN);
+    const room = 0.08 * (high - low);
+    return { raw, axis: scale(low - room, high + room, this.sheet.left, this.sheet.right) };
+  },
+  draw() {
+    if (!this.chart) return;
+    this.drawHits();
+    const rows = this.chart.card;
+    if (!this.sheet.begin(rows.length * ROW + 20)) return;
+    const { sheet } = this;
+    rows.forEach((row, i) => this.drawRow(row, sheet.top + (i + 0.5) * ROW));
+  },
+  drawRow(row, y) {
+    const { sheet } = this;
+    const font = '13px "Sheet", sans-serif';
+    sheet.text(row.words + (row.against === "change" ? ", change" : ""), sheet.left - 12, y, row.value === null ? "soft" : "ink", "right", font);
+    sheet.line(sheet.left, y, sheet.right, y, "fine");
+    if (row.value === null) {
+      sheet.text("not told by this playing", sheet.right + 12, y, "soft", "left", font);
+      return;
+    }
+    const { raw, axis } = this.scaleOf(row);
+    const [low, high] = row.target.map((edge, i) => (edge === null ? (i ? sheet.right : sheet.left) : axis.to(edge)));
+    sheet.c.fillStyle = sheet.colour.raised;
+    sheet.c.fillRect(low, y - 8, high - low, 16);
+    sheet.hatch(low, y - 8, high - low, 16, "line", 5);
+    if (row.target[0] !== null) sheet.line(low, y - 8, low, y + 8, "soft");
+    if (row.target[1] !== null) sheet.line(high, y - 8, high, y + 8, "soft");
+    const met = row.off <= MET;
+    const colour = met ? "yours" : "ask";
+    const at = axis.to(row.value);
+    if (raw !== null) {
+      sheet.line(axis.to(raw), y, at, y, colour, 2);
+      this.dot(axis.to(raw), y, "soft", false);
+    }
+    this.dot(at, y, colour, true);
+    const was = row.against === "change" || row.raw === null ? "" : `${figure(row.raw, 1)} → `;
+    const state = met ? "" : `, off by ${figure(row.off, 1)}`;
+    sheet.text(`${was}${figure(row.value, 1, row.against === "change")} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
+  },
+  dot(x, y, colour, full) {
+    const { c } = this.sheet;
+    c.beginPath();
+    c.arc(x, y, full ? 5 : 4, 0, 7);
+    c.fillStyle = this.sheet.colour[full ? colour : "sheet"];
+    c.fill();
+    c.strokeStyle = this.sheet.colour[colour];
+    c.lineWidth = 1.5;
+    c.stroke();
+  },
+  /** Both envelopes brought to one peak, so that their shape is compared. */
+  drawHits() {
+    if (!this.hits.begin(HITS_HEIGHT)) return;
+    const sheet = this.hits;
+    const pieces = Object.entries(this.chart.hits);
+    const width = (sheet.right - sheet.left + 40) / Math.max(pieces.length, 1) - 40;
+    pieces.forEach(([piece, { raw, now }], i) => {
+      const left = sheet.left + i * (width + 40);
+      const x = scale(-10, 250, left, left + width);
+      const y = scale(-DEEP_DB, 2, sheet.bottom, sheet.top);
+      for (const ms of [0, 50, 100, 150, 200, 250]) {
+        sheet.line(x.to(ms), sheet.top, x.to(ms), sheet.bottom, "fine");
+        sheet.text(`${ms}`, x.to(ms), sheet.bottom + 12, "soft", "center");
+      }
+      for (const db of [0, -12, -24, -36, -48]) {
+        sheet.line(left, y.to(db), left + width, y.to(db), "fine");
+        sheet.text(figure(db, 0), left - 7, y.to(db), "soft", "right");
+      }
+      const line = (e) => {
+        const top = Math.max(...e.level_db);
+        return e.time_ms.map((t, k) => [x.to(t), clamp(y.to(e.level_db[k] - top), sheet.top, sheet.bottom)]);
+      };
+      if (raw) sheet.path(line(raw), "soft", 1.3);
+      if (now) sheet.path(line(now), "yours", 2.4);
+      sheet.text(`${NAMES[piece]}, dB under its peak, ms: thin raw, heavy now`, left, sheet.top - 11, "soft", "left");
+    });
+  },
+}));
+
+registerPage();
+registerListen();
+start();

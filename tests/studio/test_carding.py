@@ -1,0 +1,94 @@
+"""The kit's card of a session, and the kit brought to a school's targets."""
+
+import json
+
+import pytest
+
+from arkund.core.card.raw import raw_plan
+from arkund.core.card.targets import FIGURES
+from arkund.core.errors import CancelledError, SettingsError
+from arkund.studio.models import Move, Session
+from arkund.studio.services import carding, listening, moves, proposing, settling
+from arkund.studio.services.measuring import Measure
+
+pytestmark = pytest.mark.django_db
+
+
+class TestCard:
+    """Raw and now."""
+
+    def test_before_anything(self, session):
+        """With nothing set what changes against the raw kit is nothing, but for levels and places."""
+        rows = {row.figure.key: row for row in carding.card(Measure(session), "punchy")}
+        assert list(rows) == [figure.key for figure in FIGURES]
+        assert rows["bleed"].value == pytest.approx(0.0, abs=0.05)
+        assert rows["attack"].value == pytest.approx(0.0, abs=0.6)
+        assert rows["bleed_toms"].off > 10.0
+
+    def test_raw_is_raw(self, session):
+        """Whatever was done: the raw kit has no tools, layers, paths and levels."""
+        proposing.propose_all(session.pk)
+        session.refresh_from_db()
+        plan = raw_plan(session.plan)
+        assert not any(mic.tools or mic.level_db or mic.trim_db for mic in plan.mics)
+        assert not plan.paths
+        assert plan.kit.tools == ()
+        assert listening.without(session.plan, "kit") == plan
+
+    def test_unknown_school(self, session):
+        """Said with those that there are."""
+        with pytest.raises(SettingsError, match="expected one of natural, punchy, heavy"):
+            carding.card(Measure(session), "loud")
+
+
+class TestSettled:
+    """The one click."""
+
+    def test_brought_there(self, session):
+        """Far more figures hold than before; each correction is a Move with what it reached; the same again brings nothing new and the same Plan."""
+        proposing.propose_all(session.pk)
+        measure = Measure(Session.objects.get(pk=session.pk))
+        rows = carding.card(measure, "punchy")
+        told = [row for row in rows if row.value is not None]
+        off = [row.figure.key for row in told if row.off > 0.05]
+        assert len(off) <= 2, off
+        assert not {"density", "headroom", "attack", "bleed_toms"} & set(off)
+        titles = [move.title for move in session.moves.filter(state=Move.DONE)]
+        assert any("true peak over loudness" in title and "→" in title for title in titles)
+        before = measure.plan
+        if not off:
+            settling.settle(Session.objects.get(pk=session.pk))
+            assert Session.objects.get(pk=session.pk).plan == before
+
+    def test_cancelled(self, session):
+        """Between two rounds; nothing is left behind."""
+        before = session.plan
+        with pytest.raises(CancelledError, match="can be undone"):
+            settling.settle(session, cancelled=lambda: True)
+        assert Session.objects.get(pk=session.pk).plan == before
+
+    @pytest.mark.parametrize("gone", ["kick", "overhead", "all but one"])
+    def test_without(self, session, gone):
+        """No kick mic, no overheads, one mic alone: what can be done is done, nothing breaks."""
+        mics = session.plan.mics
+        muted = [
+            mic.id
+            for k, mic in enumerate(mics)
+            if mic.piece == gone or mic.role == gone or (gone == "all but one" and k != 2)
+        ]
+        moves.apply(session.pk, {f"mics.{mic}.mute": True for mic in muted}, step="load", title="gone")
+        settling.settle(Session.objects.get(pk=session.pk))
+        rows = carding.card(Measure(Session.objects.get(pk=session.pk)), "punchy")
+        assert next(row for row in rows if row.figure.key == "headroom").off <= 0.2
+
+
+def test_the_command_line(session, capsys):
+    """Figures by name, for the session's school and another one."""
+    from arkund.studio.cli.main import main
+
+    main(["kit", str(session.pk), "--json"], standalone_mode=False)
+    told = json.loads(capsys.readouterr().out)
+    assert told["school"] == "punchy"
+    assert {"key", "raw", "now", "value", "target", "off"} <= set(told["figures"][0])
+    main(["kit", str(session.pk), "--school", "heavy"], standalone_mode=False)
+    assert "true peak over loudness" in capsys.readouterr().out
