@@ -18,7 +18,9 @@ def test_a_sine_under_the_kick(page, session):
     ready(page)
     expect(page.locator("#low-end")).to_contain_text("carries it")
     page.get_by_role("button", name="lay a sine under it").click()
-    expect(page.locator("#message")).to_contain_text(re.compile(r"A sine at [\d.]+ Hz under \d+ hits of kick"))
+    expect(page.locator("#message")).to_contain_text(
+        re.compile(r"A sine at [\d.]+ Hz \([A-G]#?\d\) under \d+ hits of kick")
+    )
     expect(page.locator("#low-end")).to_contain_text("by its layers")
     field(page, "frequency", "62")
     field(page, "level of this layer, dB", "0")

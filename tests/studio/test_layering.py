@@ -52,6 +52,10 @@ class TestLay:
         assert np.abs(heard[: first - 8]).max(initial=0.0) < 1e-6 < np.abs(heard[first : first + 4800]).max()
         moves.undo(session.pk)
         session.refresh_from_db()
+        moves.apply(session.pk, {"key": "E"}, step="replace", title="the song is in E")
+        session.refresh_from_db()
+        tuned = layering.add(Measure(session), "kick", "sine").values["mics"][-1]["made"]["frequency_hz"]
+        assert any(tuned == pytest.approx(each, abs=0.05) for each in (30.87, 41.2, 61.74, 82.41))
         asked = layering.add(Measure(session), "kick", "sine", 61.3).values["mics"][-1]
         assert asked["made"]["frequency_hz"] == 61.3
 

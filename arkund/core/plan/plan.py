@@ -12,6 +12,7 @@ from arkund.core.kit.pieces import PIECES, ROLES, is_close
 from arkund.core.level.settings import Window
 from arkund.core.lineup.settings import LineUpSettings
 from arkund.core.replace.made import Made
+from arkund.core.replace.notes import NOTES
 from arkund.core.replace.sampled import Sampled
 from arkund.core.rig import wiring
 from arkund.core.rig.scenes import Scene
@@ -251,6 +252,7 @@ class Plan(Settings):
     struck: tuple[Struck, ...] = ()
     backing: Backing = Backing()
     school: str = choice(FIRST_SCHOOL, SCHOOLS)  # whose targets the kit is brought to
+    key: str = choice("", ("", *NOTES))  # the song's first note, where somebody has told it
     low_owner: str = text("", longest=60)  # the mic or layer that carries the low end, BACKING_OWNS, "" = not decided
     groups: tuple[Group, ...] = FIRST_GROUPS
     paths: tuple[Path, ...] = ()

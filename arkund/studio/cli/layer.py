@@ -5,12 +5,21 @@ from collections.abc import Callable
 import click
 
 from arkund.core.replace.made import SORTS
+from arkund.core.replace.notes import hz_of
 from arkund.core.replace.ways import WAYS
 from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.rig import make
 from arkund.studio.cli.work import json_option
 
 HITS = "hits"
+
+
+def frequency_of(text: str) -> float:
+    """Return a frequency in Hz of what was typed: a number, or a note."""
+    try:
+        return float(text)
+    except ValueError:
+        return hz_of(text)
 
 
 @main.group()
@@ -33,7 +42,8 @@ def _made(session: str, as_json: bool, change_of: Callable) -> None:
 @click.argument("sort", type=click.Choice((*SORTS, HITS)))
 @click.option("--piece", default="kick", show_default=True, help="The drum whose hits open it.")
 @click.option(
-    "--hz", type=float, help="The note of a made sound; else an octave below the drum's measured fundamental."
+    "--hz",
+    help="The note of a made sound, in Hz or as E1; else an octave below the drum's fundamental, in the key that is set.",
 )
 @click.option(
     "--of", "captures", multiple=True, help="A hit of the shelf, for hits; may be repeated. Else all of the drum."
@@ -43,13 +53,15 @@ def _made(session: str, as_json: bool, change_of: Callable) -> None:
 )
 @json_option
 def layer_add(
-    session: str, sort: str, piece: str, hz: float | None, captures: tuple[str, ...], inside: bool, as_json: bool
+    session: str, sort: str, piece: str, hz: str | None, captures: tuple[str, ...], inside: bool, as_json: bool
 ) -> None:
     """Lay a sine, a thump, or hits of the shelf under all hits of a drum; one Move."""
     if sort == HITS:
         _made(session, as_json, lambda layering, measure: layering.add_hits(measure, piece, list(captures), inside))
         return
-    _made(session, as_json, lambda layering, measure: layering.add(measure, piece, sort, hz))
+    _made(
+        session, as_json, lambda layering, measure: layering.add(measure, piece, sort, frequency_of(hz) if hz else None)
+    )
 
 
 @layer.command("remove")

@@ -17,6 +17,7 @@ from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
 from arkund.core.replace.made import SORTS
+from arkund.core.replace.notes import NOTES
 from arkund.core.rig import places, usual
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import group_id
@@ -222,6 +223,8 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         ],
         "low_end": layering.told(m, piece) if piece and is_shell(piece) else None,
         "ways": layering.ways(m, piece) if piece and has_low_end(piece) else [],
+        "key": m.plan.key,
+        "keys": list(NOTES),
         "sorts_fit": bool(piece) and has_low_end(piece),
     }
 

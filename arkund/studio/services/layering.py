@@ -10,6 +10,7 @@ from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace import layers as laying
 from arkund.core.replace.low_end import LowEnd, low_end, main_hz
 from arkund.core.replace.made import SORTS
+from arkund.core.replace.notes import in_key, name_of
 from arkund.core.replace.shelf import shots_of
 from arkund.core.replace.ways import WAYS, WEIGHT, tool_id, tools_of, with_way, without_way
 from arkund.core.rig import changes
@@ -30,21 +31,21 @@ def layers(measure: Measure, piece: str | None = None) -> list[MicPlan]:
 def add(measure: Measure, piece: str, sort: str, frequency_hz: float | None = None) -> Change:
     """Lay a made sound under a drum: at its note, in the polarity in which the sum is larger, a little under what carries the low end.
 
-    frequency_hz : an octave below the drum's measured fundamental, or that itself, where none is given. Raises SettingsError for an unknown sort, and without
-    hits.
+    frequency_hz : where none is given an octave below the drum's measured fundamental, or that itself; of a song whose key is told its nearest note.
+    Raises SettingsError for an unknown sort, and without hits.
     """
     if sort not in SORTS:
         raise SettingsError(f"sort: expected one of {', '.join(SORTS)}; got {sort!r}.")
     plan, mic = measure.plan, timing_mic(measure.plan.mics, piece)
     if mic is None or not measure.hits.get(piece):
         raise SettingsError(f"layer: no hits of {piece!r} were found, which could open a {sort}.")
-    hz = frequency_hz or laying.note_hz(measure.tone(mic).fundamental_hz)
+    hz = frequency_hz or in_key(laying.note_hz(measure.tone(mic).fundamental_hz), plan.key)
     layer_id = free_id(f"{piece}-{sort}", {each.id for each in plan.mics})
     layer = laying.laid(layer_id, mic, sort, hz, against_usual(measure.hits[piece], measure.rate))
     strips, hits_s = _heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     values = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
-    return Change(f"A {sort} at {hz:.1f} Hz under {len(layer.strikes)} hits of {piece}", values)
+    return Change(f"A {sort} at {hz:.1f} Hz ({name_of(hz)[0]}) under {len(layer.strikes)} hits of {piece}", values)
 
 
 def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = False) -> Change:

@@ -40,6 +40,12 @@ Alpine.data("replace", () => ({
   sorts() {
     return this.chart?.sorts_fit ? this.chart.sorts : [];
   },
+  keys() {
+    return this.chart?.keys || [];
+  },
+  setKey(event) {
+    return this.$store.page.move({ key: event.target.value }, `The song's key: ${event.target.value || "not told"}`);
+  },
   owners() {
     const strips = Object.keys(this.chart?.low_end?.strips || {}).map((id) => [id, this.nameOf(id)]);
     return [...strips, ["backing", "the rest of the music"]];
