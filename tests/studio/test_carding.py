@@ -60,6 +60,15 @@ class TestSettled:
             settling.settle(Session.objects.get(pk=session.pk))
             assert Session.objects.get(pk=session.pk).plan == before
 
+    def test_a_heavy_kit_is_cleaned_tight(self, session):
+        """Its toms are silent between their hits, without anybody choosing a look; one that was chosen stays."""
+        moves.apply(session.pk, {"school": "heavy"}, step="kit", title="heavy")
+        proposing.propose_all(session.pk)
+        session.refresh_from_db()
+        assert session.plan.cleaning.look == "tight"
+        rows = {row.figure.key: row for row in carding.card(Measure(session), "heavy")}
+        assert rows["bleed_toms"].off == 0.0
+
     def test_cancelled(self, session):
         """Between two rounds; nothing is left behind."""
         before = session.plan

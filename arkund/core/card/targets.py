@@ -87,6 +87,7 @@ TARGETS: dict[str, dict[str, Range]] = {
     },
 }
 FIRST_SCHOOL = "punchy"
+LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is not the usual
 SCHOOLS = tuple(TARGETS)
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from arkund.core.card.targets import LOOKS
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
 from arkund.core.load.propose import NEAR_THING
@@ -32,6 +33,8 @@ def propose_all(
                 continue
             made += settling.settle(Session.objects.get(pk=session_id), _within(on_progress, number), cancelled)
             continue
+        if step == "clean":
+            made += _look(session_id)
         # Blend measures the kit again after its balance has been set.
         for _ in range(2 if step == "blend" else 1):
             session = Session.objects.get(pk=session_id)
@@ -47,6 +50,17 @@ def propose_all(
                 made.append(accept(session_id, finding, "first choice"))
     on_progress(1.0, "done")
     return made
+
+
+def _look(session_id: int) -> list[Move]:
+    """Take the look of a kit's school, where nobody has chosen one."""
+    session = Session.objects.get(pk=session_id)
+    wanted = LOOKS.get(session.plan.school, session.plan.cleaning.look)
+    chosen = any("cleaning.look" in move.after for move in session.moves.filter(state=Move.DONE))
+    if chosen or wanted == session.plan.cleaning.look:
+        return []
+    title, measured = f"Cleaned: {wanted}", f"What a kit that is meant to be {session.plan.school} wants."
+    return [moves.apply(session_id, {"cleaning.look": wanted}, step="clean", title=title, measured=measured)]
 
 
 def _settled(session_id: int) -> bool:
