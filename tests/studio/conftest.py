@@ -6,7 +6,7 @@ import pytest
 import soundfile
 
 from arkund.core.files.library import forget_opened
-from arkund.studio.services import store
+from arkund.studio.services import settling, store
 from arkund.studio.services.importing import import_folder
 from tests.kits import SmallKit, small_kit
 
@@ -17,6 +17,13 @@ def own_data(settings, tmp_path_factory):
     settings.DATA = tmp_path_factory.mktemp("own data")
     settings.FILE_UPLOAD_TEMP_DIR = store.incoming_folder()
     forget_opened()
+
+
+@pytest.fixture(autouse=True)
+def few_rounds(request, monkeypatch):
+    """Bringing a kit to its targets takes a second a round; what is not about that tries one."""
+    if request.module.__name__ != "tests.studio.test_carding":
+        monkeypatch.setattr(settling, "ROUNDS", 1)
 
 
 @pytest.fixture(scope="session")

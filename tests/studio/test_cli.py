@@ -108,7 +108,7 @@ class TestLine:
         added, _, row, paths, _, _, scenes, groups = all_json(
             data,
             ("tool", "add", "Line", "sn-top", "compressor"),
-            ("tool", "move", "Line", "sn-top", "compressor-2", "-4"),
+            ("tool", "move", "Line", "sn-top", "compressor-2", "-99"),
             ("tool", "list", "Line", "sn-top"),
             ("path", "list", "Line"),
             ("scene", "add", "Line", "Lift", "--bars", "2-3", "--fade", "40"),

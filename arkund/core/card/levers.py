@@ -28,7 +28,7 @@ OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole k
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SOFTEST_PATH_DB, LEAST_SHARE = -40.0, 0.2
-STANDS_OUT, MOST_ATTACK_DB = "stands-out", 9.0  # the overheads' shaper that is solved for
+STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 ATTACKED = ("kick", "snare")
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 Figures = Mapping[str, float | None]
@@ -139,7 +139,9 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
     if overheads is not None:
         mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
         more = min(mine.attack_db + 0.8 * by, MOST_ATTACK_DB)
-        tool, known = mine.replace(attack_db=round(2.0 * more) / 2.0), {each.id for each in overheads.tools}
+        less = max(mine.sustain_db - 0.5 * by, LEAST_SUSTAIN_DB)
+        tool = mine.replace(attack_db=round(2.0 * more) / 2.0, sustain_db=round(2.0 * less) / 2.0)
+        known = {each.id for each in overheads.tools}
         row = overheads.with_tool(tool)
         if tool.id not in known:
             row = tuple(t if t.id in known else tool for t in rows.added(overheads.tools, tool))
