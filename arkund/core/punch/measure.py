@@ -1,6 +1,6 @@
 """The average hit's envelope, and what a compressor did by the next hit."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +15,8 @@ BEFORE_MS, AFTER_MS = 10.0, 250.0
 STEP_MS = 1.0
 FOLLOW_MS = (0.2, 6.0)
 MOST_HITS = 60
+LOUD = frozenset({"kick", "snare", "tom1", "tom2", "tom3", "tom4", "floor", "crash"})
+CLEAR_BEFORE_S, LEAST_CLEAR = 0.06, 4
 TAKEN_FROM_MS, TAKEN_HITS = -120.0, 32  # what a compressor hears before a hit, and how many hits tell what it does
 TAKEN_WITHIN_MS = 120.0  # of a hit: its deepest reduction
 
@@ -25,6 +27,14 @@ class Envelope:
 
     time_ms: tuple[float, ...]
     level_db: tuple[float, ...]
+
+
+def heard_clear(hits: Sequence, others: Mapping[str, Sequence], piece: str) -> list:
+    """Return the hits of a piece that no other drum follows before AFTER_MS, all of them where those are too few."""
+    theirs = np.sort([h.time_s for name, mine in others.items() if name in LOUD - {piece} for h in mine if not h.ghost])
+    after_s = AFTER_MS / 1000.0
+    clear = [h for h in hits if not np.any((theirs > h.time_s - CLEAR_BEFORE_S) & (theirs < h.time_s + after_s))]
+    return clear if sum(not h.ghost for h in clear) >= LEAST_CLEAR else list(hits)
 
 
 def average_envelope(read, hits: list, sample_rate_hz: int) -> Envelope:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey
+from arkund.core.kit.pieces import is_shell
 from arkund.core.units import power_to_db
 
 OWN_S = 0.12  # of each own hit
@@ -15,7 +16,7 @@ FUNDAMENTAL_HZ = {"kick": (38, 110), "snare": (130, 320), "floor": (50, 130)}
 TOM_HZ = (70, 280)
 RING_HZ = (350.0, 2600.0)
 RING_ABOVE_DB = 7.0
-RING_WIDTH_OCTAVES = 0.5
+RING_RISES_DB = 6.0  # with the own hits
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +54,7 @@ def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeas
     other_windows = [_faded(read(_at(h, rate), _at(h, rate) + size)) for h in others[:MOST_WINDOWS]]
     own_db = spectrum_db(own_windows, rate)
     fundamental = _fundamental(own_windows, mic.piece, rate)
-    ring = _ring(read, own, rate, fundamental) if mic.piece != "kit" else None
+    ring = _ring(read, own, rate, fundamental) if is_shell(mic.piece) else None
     return ToneMeasure(
         mic.id,
         tuple(np.round(axis_hz(rate), 2).tolist()),
@@ -122,16 +123,30 @@ def _ring(read, own: list, rate: int, fundamental: float | None) -> Ring | None:
     if above[best] < RING_ABOVE_DB + 6.0:
         return None
     frequency = float(frequencies[band[best]])
+    if not _is_own(read, own, frequency, rate):
+        return None
     return Ring(round(frequency, 1), round(float(above[best]), 1), _decay_s(read, own, frequency, rate))
 
 
-def _decay_s(read, own: list, frequency: float, rate: int) -> float:
-    t = np.arange(int(0.06 * rate)) / rate
-    probe = np.exp(-2j * np.pi * frequency * t) * np.hanning(t.size)
+def _is_own(read, own: list, frequency: float, rate: int) -> bool:
+    """Say whether a tone comes with a drum's own hits: what another drum leaves in the mic is there before them as well."""
+    rises = []
+    for hit in own:
+        before, after = (
+            _tone_power(read, _at(hit, rate) + int(at_s * rate), frequency, rate) for at_s in (-0.075, 0.05)
+        )
+        rises.append(power_to_db(after + 1e-12) - power_to_db(before + 1e-12))
+    return float(np.median(rises)) >= RING_RISES_DB
 
+
+def _tone_power(read, at: int, frequency: float, rate: int) -> float:
+    t = np.arange(int(0.06 * rate)) / rate
+    return float(np.abs(np.sum(read(at, at + t.size) * np.exp(-2j * np.pi * frequency * t) * np.hanning(t.size))) ** 2)
+
+
+def _decay_s(read, own: list, frequency: float, rate: int) -> float:
     def level(after_s: float) -> float:
-        at = [_at(h, rate) + int(after_s * rate) for h in own]
-        return float(np.mean([np.abs(np.sum(read(a, a + t.size) * probe)) ** 2 for a in at]))
+        return float(np.mean([_tone_power(read, _at(h, rate) + int(after_s * rate), frequency, rate) for h in own]))
 
     early, late = level(0.04), level(0.14)
     fall = power_to_db(early) - power_to_db(late)

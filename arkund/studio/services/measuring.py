@@ -32,6 +32,7 @@ from arkund.core.punch.measure import (
     Envelope,
     Taken,
     average_envelope,
+    heard_clear,
     hits_before,
     taken,
     threshold_for_hits,
@@ -62,7 +63,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 12  # of the measurements: raised when one of them is computed in another way
+VERSION = 13  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
@@ -387,6 +388,7 @@ class Measure:
         def compute() -> dict:
             start, stop = self.busy_span(hits)
             inside = [h for h in hits if start + self.rate // 10 < h.time_s * self.rate < stop - self.rate // 2]
+            inside = heard_clear(inside, self.heard_hits, mic.piece)
             before = average_envelope(self._source_of(mic), inside, self.rate)
             after = average_envelope(self._processed(mic, (start, stop)), inside, self.rate)
             return {"before": dataclasses.asdict(before), "after": dataclasses.asdict(after)}

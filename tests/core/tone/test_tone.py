@@ -36,6 +36,9 @@ class TestMeasure:
         assert found.ring.frequency_hz == pytest.approx(905.0, rel=0.01)
         assert found.ring.above_db > 10
         assert found.ring.decay_s > 0.5
+        for name in ("KD in", "KD out", "T1", "FT", "HH"):  # it is heard in them, and is not theirs
+            other = measure(kit.readers[name].read, kit.samples, kit.plan.mic(name), kit.hits, RATE).ring
+            assert other is None or abs(other.frequency_hz - 905.0) > 40.0, name
 
     def test_own_stands_above_between(self, straight):
         """A mic's spectrum during own hits lies over what it hears between hits."""
