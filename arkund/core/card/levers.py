@@ -69,19 +69,10 @@ def density(plan: Plan, over_db: float, school: str) -> Step:
     # The first of it only reaches the peaks: a kit at -8 dBTP meets the curve at 8 dB of drive.
     step = float(np.clip(over_db / SLOPE, -MOST_STEP_DB, MOST_STEP_DB))
     drive = round(float(np.clip(now + step, limits.low, limits.high)), 1)
-    louder = round(
-        min(SLOPE * drive, Grit.ranges()["output_db"].high), 1
-    )  # what it takes, so that the kit's level has room
+    # What it takes is given back, so that the kit's level has room.
+    louder = round(min(SLOPE * drive, Grit.ranges()["output_db"].high), 1)
     tool = (mine or Grit(id=DENSE, shape=SHAPE[school])).replace(on=drive > 0.0, drive_db=drive, output_db=louder)
-    return Step("density", {"kit.tools": [each.to_json() for each in _with(plan, tool)]})
-
-
-def _with(plan: Plan, tool) -> tuple:
-    """Return the kit's row with a tool under its own id, where its kind usually stands."""
-    if any(each.id == tool.id for each in plan.kit.tools):
-        return tuple(tool if each.id == tool.id else each for each in plan.kit.tools)
-    known = {each.id for each in plan.kit.tools}
-    return tuple(each if each.id in known else tool for each in rows.added(plan.kit.tools, tool))
+    return Step("density", {"kit.tools": [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]})
 
 
 def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
@@ -141,11 +132,7 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
         more = min(mine.attack_db + 0.8 * by, MOST_ATTACK_DB)
         less = max(mine.sustain_db - 0.5 * by, LEAST_SUSTAIN_DB)
         tool = mine.replace(attack_db=round(2.0 * more) / 2.0, sustain_db=round(2.0 * less) / 2.0)
-        known = {each.id for each in overheads.tools}
-        row = overheads.with_tool(tool)
-        if tool.id not in known:
-            row = tuple(t if t.id in known else tool for t in rows.added(overheads.tools, tool))
-        values[f"groups.{overheads.id}.tools"] = [each.to_json() for each in row]
+        values[f"groups.{overheads.id}.tools"] = [t.to_json() for t in rows.with_own_id(overheads.tools, tool)]
     return Step("contrast", values) if values else None
 
 
@@ -159,7 +146,7 @@ def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray) -> 
         gains[hz] = float(np.clip(gains.get(hz, 0.0) - 0.6 * residual_db[k], -MOST_EVEN_DB, MOST_EVEN_DB))
     bands = tuple(Band(frequency_hz=hz, gain_db=round(db, 1), q=EVEN_Q) for hz, db in sorted(gains.items()))
     tool = (mine or Tone(id=EVEN)).replace(on=True, bands=bands)
-    return Step("balance", {"kit.tools": [each.to_json() for each in _with(plan, tool)]})
+    return Step("balance", {"kit.tools": [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]})
 
 
 def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
@@ -178,8 +165,7 @@ def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
         release_ms=80.0,
     )
     tool = Tone(id=HAT, bands=(band,), key=Key(of="hits:hihat-snare", length_ms=60.0))
-    known = {each.id for each in mic.tools}
-    row = mic.with_tool(tool) if mine else tuple(t if t.id in known else tool for t in rows.added(mic.tools, tool))
+    row = rows.with_own_id(mic.tools, tool)
     return Step("hat_in_snare", {f"mics.{mic.id}.tools": [each.to_json() for each in row]})
 
 

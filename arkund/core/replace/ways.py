@@ -64,8 +64,7 @@ def tools_of(way: str, mic: MicPlan, fundamental_hz: float | None, struck: Struc
 
 def with_way(mic: MicPlan, tool: Tool) -> tuple[Tool, ...]:
     """Return the row of a mic with a way's tool where its kind usually stands."""
-    known = {each.id for each in mic.tools}
-    return tuple(each if each.id in known else tool for each in rows.added(mic.tools, tool))
+    return rows.with_own_id(mic.tools, tool)
 
 
 def without_way(mic: MicPlan, way: str) -> tuple[Tool, ...]:

@@ -31,6 +31,14 @@ def put_all(place: str, strip: Strip | Kit, *tools: Tool) -> dict[str, Any]:
     return {f"{place}.tools": [each.to_json() for each in row]}
 
 
+def with_own_id(row: Row, tool: Tool) -> Row:
+    """Return a row with a tool in the place of the one with its id, else under that id where its kind usually stands."""
+    known = {each.id for each in row}
+    if tool.id in known:
+        return tuple(tool if each.id == tool.id else each for each in row)
+    return tuple(each if each.id in known else tool for each in added(row, tool))
+
+
 def added(row: Row, tool: Tool, at: int | None = None) -> Row:
     """Return a row with one more tool, under an id of its own: at a place, or where its kind usually stands."""
     tool = tool.replace(id=free_id(tool.kind, {each.id for each in row}))

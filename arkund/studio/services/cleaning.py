@@ -73,8 +73,7 @@ def by_band(measure: Measure, mic_id: str, what: str, other: str = "") -> Change
     struck = measure.plan.struck
     for piece in pieces:
         struck = struck_with(Measure(measure.session, plan.replace(struck=struck)), piece)
-    known = {each.id for each in mic.tools}
-    row = tuple(each if each.id in known else tool for each in rows.added(mic.tools, tool))
+    row = rows.with_own_id(mic.tools, tool)
     values = {
         "struck": [each.to_json() for each in struck],
         f"mics.{mic.id}.tools": [each.to_json() for each in row],
