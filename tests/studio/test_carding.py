@@ -25,16 +25,6 @@ class TestCard:
         assert rows["attack"].value == pytest.approx(0.0, abs=0.6)
         assert rows["bleed_toms"].off > 10.0
 
-    def test_raw_is_raw(self, session):
-        """Whatever was done: the raw kit has no tools, layers, paths and levels."""
-        proposing.propose_all(session.pk)
-        session.refresh_from_db()
-        plan = raw_plan(session.plan)
-        assert not any(mic.tools or mic.level_db or mic.trim_db for mic in plan.mics)
-        assert not plan.paths
-        assert plan.kit.tools == ()
-        assert listening.without(session.plan, "kit") == plan
-
     def test_unknown_school(self, session):
         """Said with those that there are."""
         with pytest.raises(SettingsError, match="expected one of natural, punchy, heavy"):
@@ -45,7 +35,9 @@ class TestSettled:
     """The one click."""
 
     def test_brought_there(self, session):
-        """Far more figures hold than before; each correction is a Move with what it reached; the same again brings nothing new and the same Plan."""
+        """Far more figures hold than before; each correction is a Move with what it reached; the raw kit stays raw; the same again
+        brings nothing new and the same Plan.
+        """
         proposing.propose_all(session.pk)
         measure = Measure(Session.objects.get(pk=session.pk))
         rows = carding.card(measure, "punchy")
@@ -56,6 +48,11 @@ class TestSettled:
         titles = [move.title for move in session.moves.filter(state=Move.DONE)]
         assert any("true peak over loudness" in title and "→" in title for title in titles)
         before = measure.plan
+        raw = raw_plan(before)
+        assert not any(mic.tools or mic.level_db or mic.trim_db for mic in raw.mics)
+        assert not raw.paths
+        assert raw.kit.tools == ()
+        assert listening.without(before, "kit") == raw
         if not off:
             settling.settle(Session.objects.get(pk=session.pk))
             assert Session.objects.get(pk=session.pk).plan == before
