@@ -101,6 +101,6 @@ def propose_headroom(plan, peak_db: float) -> Finding | None:
         "print:headroom",
         "kit",
         f"The kit reaches {peak_db:.1f} dBTP: its level to {level:+.1f} dB",
-        f"Measured over the whole song; below {KIT_PEAK_DB:.0f} dBFS there is room for what is mixed to it and for mastering.",
+        f"Measured over the whole song; at {KIT_PEAK_DB:.0f} dBTP there is room for what is mixed to it and for mastering, and no more is given away.",
         {"kit.level_db": level},
     )

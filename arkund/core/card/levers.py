@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from arkund.core.card.targets import TARGETS, off_by
+from arkund.core.card.targets import TARGETS, Figures, about, off_by
 from arkund.core.kit.pieces import timing_mic
-from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import rows
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.wiring import group_id as group_of
@@ -22,7 +22,7 @@ SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
 SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach the curve
 INSIDE_DB = 0.7
 MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -12.0
-LEVELS = {"kick": ("kick", -1.0), "toms": ("toms", -1.0)}  # the group, and how its level moves the figure
+LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the same names
 SPOTS, OVERHEADS = ("hihat", "ride"), "overheads"
 OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole kit with them, spots hardly anything else
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
@@ -31,7 +31,6 @@ SOFTEST_PATH_DB, LEAST_SHARE = -40.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 ATTACKED = ("kick", "snare")
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
-Figures = Mapping[str, float | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,13 +48,11 @@ def wanted(school: str, key: str, value: float) -> float:
     return low + inside if value < low else high - inside
 
 
-def misses(figures: Figures, raw: Figures, school: str, changes: frozenset[str]) -> dict[str, float]:
+def misses(figures: Figures, raw: Figures, school: str) -> dict[str, float]:
     """Return by how much figures are above (below, negative) what is wanted, of those that miss their target."""
     out = {}
     for key, target in TARGETS[school].items():
-        value = figures[key]
-        if key in changes and value is not None:
-            value = None if raw[key] is None else value - raw[key]
+        value = about(key, figures, raw)
         if value is not None and off_by(value, target) > 0.0:
             out[key] = value - wanted(school, key, value)
     return out
@@ -75,9 +72,13 @@ def density(plan: Plan, over_db: float, school: str) -> Step:
     return Step("density", {"kit.tools": [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]})
 
 
+def _group(plan: Plan, group_id: str) -> Group | None:
+    return next((group for group in plan.groups if group.id == group_id), None)
+
+
 def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
     """Return another level of a group; None where there is none, or nothing is heard of it."""
-    group = next((g for g in plan.groups if g.id == group_id), None)
+    group = _group(plan, group_id)
     if group is None or not any(group_of(mic, plan.groups) == group_id for mic in audible(plan)):
         return None
     now = float(np.clip(group.level_db + np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB), SOFTEST_GROUP_DB, 12.0))
@@ -105,7 +106,8 @@ def attack(plan: Plan, by_db: float) -> Step | None:
     for mic in plan.mics:
         for tool in mic.tools:
             if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
-                now = float(np.clip(tool.attack_db + by_db, -12.0, 12.0))
+                limits = Shaper.ranges()["attack_db"]
+                now = float(np.clip(tool.attack_db + by_db, limits.low, limits.high))
                 values[f"mics.{mic.id}.tools.{tool.id}.attack_db"] = round(2.0 * now) / 2.0
     return Step("attack", values) if values else None
 
@@ -126,7 +128,7 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
         for tool in tools:
             if tool.kind == "compressor" and tool.on and tool.share > LEAST_SHARE:
                 values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - 0.06 * by, LEAST_SHARE), 2)
-    overheads = next((g for g in plan.groups if g.id == "overheads"), None)
+    overheads = _group(plan, OVERHEADS)
     if overheads is not None:
         mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
         more = min(mine.attack_db + 0.8 * by, MOST_ATTACK_DB)
@@ -171,7 +173,7 @@ def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
 
 def middle(plan: Plan, left_db: float) -> Step | None:
     """Return the place of the overheads' group by which kicks and back-beats come from the middle."""
-    group = next((g for g in plan.groups if g.id == "overheads"), None)
+    group = _group(plan, OVERHEADS)
     if group is None:
         return None
     pan = float(np.clip(group.pan + PAN_PER_DB * left_db, -0.6, 0.6))

@@ -1,5 +1,6 @@
 """What a punchy kit measures, by school: the range in which each figure of the kit card is meant to lie."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 INF = float("inf")
@@ -32,7 +33,9 @@ FIGURES = (
     Figure("mono", "lost in mono", "dB"),
     Figure("headroom", "true peak", "dBTP"),
 )
+CHANGES = frozenset(figure.key for figure in FIGURES if figure.against == "change")
 Range = tuple[float, float]
+Figures = Mapping[str, float | None]
 TARGETS: dict[str, dict[str, Range]] = {
     "natural": {
         "density": (15.0, 18.0),
@@ -89,6 +92,15 @@ TARGETS: dict[str, dict[str, Range]] = {
 FIRST_SCHOOL = "punchy"
 LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is not the usual
 SCHOOLS = tuple(TARGETS)
+MOST_OFF_DB, MISSED_DB = 12.0, 0.5  # of one figure, in what all together miss by
+
+
+def about(key: str, figures: Figures, raw: Figures) -> float | None:
+    """Return what the target of a figure is about: the figure as it is, or its change against the raw kit; None where it is not known."""
+    now, before = figures[key], raw[key]
+    if key not in CHANGES or now is None:
+        return now
+    return None if before is None else now - before
 
 
 def off_by(value: float | None, target: Range) -> float:
@@ -96,3 +108,9 @@ def off_by(value: float | None, target: Range) -> float:
     if value is None:
         return 0.0
     return max(target[0] - value, value - target[1], 0.0)
+
+
+def off_altogether(figures: Figures, raw: Figures, school: str) -> float:
+    """Return by how much all figures together miss: the sum of what they miss by, and something for each that does."""
+    off = [off_by(about(key, figures, raw), target) for key, target in TARGETS[school].items()]
+    return sum(min(each, MOST_OFF_DB) + (MISSED_DB if each > 0.0 else 0.0) for each in off)

@@ -10,10 +10,8 @@ LOOKS = {
     "some life": "Toms far down between their hits, kick a little; the rest lives.",
     "open": "Nothing is turned down: the bleed is part of the sound.",
 }
-DEPTH = {
-    "regions": "down_db",
-    "gate": "range_db",
-}  # the tools that clean, and which of their settings says how far down
+# The tools that clean, and which of their settings says how far down.
+DEPTH = {"regions": "down_db", "gate": "range_db"}
 WAYS = ("gate", "cut", "leave")
 DOWN_DB = {"tight": {"tom": 60.0, "kick": 24.0, "snare": 16.0}, "some life": {"tom": 24.0, "kick": 14.0, "snare": 12.0}}
 OTHERS_DB = 12.0  # of what is cleaned by hand alone

@@ -12,10 +12,8 @@ from arkund.core.timing.process import moved_sample
 from arkund.core.tools.tool import Key, Tool, module_of
 from arkund.core.units import db_to_gain, ms_to_samples
 
-NEAR_AFTER_MS, NEAR_BEFORE_MS = (
-    40.0,
-    60.0,
-)  # a strike is another's where that one is struck no later, or so little earlier, than it
+# A strike is another's where that one is struck no later, or so little earlier, than it.
+NEAR_AFTER_MS, NEAR_BEFORE_MS = 40.0, 60.0
 
 
 class Keys:
@@ -24,9 +22,8 @@ class Keys:
     def __init__(self, plan: Plan, sources: Sources, sample_rate_hz: int) -> None:
         self._plan, self._sources, self._rate = plan, sources, sample_rate_hz
         self._struck: dict[str, tuple[np.ndarray, np.ndarray]] = {}
-        self._places: dict[
-            tuple[str, int], tuple[tuple, np.ndarray]
-        ] = {}  # thousands of them are not hashed anew for each span
+        # Thousands of them are not hashed anew for each span.
+        self._places: dict[tuple[str, int], tuple[tuple, np.ndarray]] = {}
 
     def read(self, key: Key, start: int, stop: int) -> np.ndarray:
         """Return a span of a key, float32 [shape=(samples,)]: a source after line up and before tools, or strikes as pulses of their levels."""

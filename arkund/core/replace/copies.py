@@ -83,6 +83,7 @@ def changes_of(plan: Plan, copy: Copy, sample_rate_hz: int) -> dict:
     )
     capture = Capture(
         id=f"{copy.piece}-{at}-{length}",
+        name=f"{copy.piece} at {copy.from_s:.2f} s",
         piece=copy.piece,
         take=plan.take,
         at=at,

@@ -85,7 +85,13 @@ def _placed(plan: Plan, others, capture: Capture, to_s: float, level_db: float, 
         gain_db=round(min(max(level_db - capture.level_db, -60.0), 60.0), 2),
         everywhere=everywhere,
     )
-    kept = [p for p in plan.placements if abs(p.at - placement.at) > LEAST_S * rate]
+    # Drums struck together are each exchanged in their own mics: neither takes the other away.
+    beside = {c.id for c in plan.captures if c.piece != capture.piece}
+    kept = [
+        p
+        for p in plan.placements
+        if abs(p.at - placement.at) > LEAST_S * rate or (p.capture in beside and not (p.everywhere or everywhere))
+    ]
     changes = {"placements": [p.to_json() for p in sorted((*kept, placement), key=lambda p: p.at)]}
     if all(c.id != capture.id for c in plan.captures):
         changes["captures"] = [c.to_json() for c in with_captures(plan, [capture])]

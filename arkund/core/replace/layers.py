@@ -19,11 +19,8 @@ USUAL_HZ = 50.0  # where no fundamental was found
 UNDER_DB = 3.0  # a layer begins so far under the strongest strip in the low end
 SAMPLE_UNDER_DB = 6.0  # hits of the shelf likewise, in the drum's main band ...
 SAMPLE_MOST_DB = -3.0  # ... but their peak no less than this under the drum's: some have hardly anything in that band
-SPLIT, SPLIT_HZ, USUAL_SPLIT_HZ = (
-    "split",
-    (40.0, 120.0),
-    70.0,
-)  # the id of the tool that shares a drum out, where it may, and where it usually does
+# The id of the tool that shares a drum out, where it may, and where it usually does.
+SPLIT, SPLIT_HZ, USUAL_SPLIT_HZ = "split", (40.0, 120.0), 70.0
 
 
 def note_hz(fundamental_hz: float | None) -> float:

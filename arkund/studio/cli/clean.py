@@ -7,8 +7,6 @@ from arkund.core.clean.settings import LOOKS, WAYS
 from arkund.studio.cli.group import emit, main, session_of
 from arkund.studio.cli.work import json_option
 
-BY_BAND = (RING, BLEED)
-
 
 @main.command()
 @click.argument("session")
@@ -20,7 +18,7 @@ BY_BAND = (RING, BLEED)
 @click.option(
     "--by-band",
     "by_band",
-    type=click.Choice(BY_BAND),
+    type=click.Choice((RING, BLEED)),
     help="Its ring, or the loudest of its bleed, by frequency; again: as it was. With --mic.",
 )
 @click.option("--other", default="", help="With --by-band bleed: whose; else the loudest.")

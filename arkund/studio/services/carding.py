@@ -8,7 +8,7 @@ import numpy as np
 
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
 from arkund.core.card.raw import raw_plan
-from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, off_by
+from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom, timing_mic
@@ -33,9 +33,7 @@ class Row:
     @property
     def value(self) -> float | None:
         """What the target is about."""
-        if self.figure.against == "now":
-            return self.now
-        return None if self.raw is None or self.now is None else self.now - self.raw
+        return about(self.figure.key, {self.figure.key: self.now}, {self.figure.key: self.raw})
 
     @property
     def off(self) -> float:
@@ -73,7 +71,7 @@ def figures(measure: Measure, span: Span) -> dict[str, float | None]:
             [heard[m.id] for m in shells if is_tom(m.piece) == wanted and heard[m.id] is not None]
             for wanted in (True, False)
         )
-        found |= {"bleed_toms": _worst(toms), "bleed": _worst(others)}
+        found |= {"bleed_toms": _mean(toms), "bleed": _mean(others)}
         snare = timing_mic(shells, "snare")
         found["hat_in_snare"] = hat_in_snare_db(strips[snare.id], hits, measure.rate) if snare else None
         low = layering.carried(measure, "kick") if any(m.piece == "kick" for m in shells) else None
@@ -102,7 +100,7 @@ def average_hits(measure: Measure, span: Span) -> dict[str, dict]:
     return measure.kept("kit hits", [measure.plan.to_json(), list(span)], compute)
 
 
-def _worst(levels: list[float]) -> float | None:
+def _mean(levels: list[float]) -> float | None:
     return float(np.mean(levels)) if levels else None
 
 

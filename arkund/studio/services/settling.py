@@ -9,7 +9,7 @@ from arkund.core.card import levers
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import OCTAVES_HZ, octaves_off_db
 from arkund.core.card.raw import raw_plan
-from arkund.core.card.targets import FIGURES, INF, TARGETS, off_by
+from arkund.core.card.targets import CHANGES, FIGURES, INF, TARGETS, about, off_altogether
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
@@ -20,12 +20,10 @@ from arkund.studio.services.rendering import rendered
 
 ROUNDS = 12
 HEADROOM_DB = -6.0
-CHANGES = frozenset(figure.key for figure in FIGURES if figure.against == "change")
 WORDS = {figure.key: figure.words for figure in FIGURES}
 KIT_STEP = "kit"
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.25
-MOST_OFF_DB, MISSED_DB = 12.0, 0.5
 LEAST_SHARE = 0.2  # of a correction: smaller ones are not tried
 
 
@@ -51,7 +49,7 @@ def settle(
     def tried(plan: Plan) -> Tried:
         mine = Measure(session, plan)
         found = carding.figures(mine, span)
-        return Tried(plan, found, _off(found, raw, school))
+        return Tried(plan, found, off_altogether(found, raw, school))
 
     best = now = tried(measure.plan)
     begun, applied, share = now, {}, 1.0
@@ -72,18 +70,6 @@ def settle(
     return _kept(session, begun, best, raw, applied)
 
 
-def _off(figures: dict, raw: dict, school: str) -> float:
-    """Return by how much all figures together miss: the sum of what they miss by, and something for each that does."""
-    total = 0.0
-    for key, target in TARGETS[school].items():
-        value = figures[key]
-        if key in CHANGES and value is not None:
-            value = None if raw[key] is None else value - raw[key]
-        off = off_by(value, target)
-        total += min(off, MOST_OFF_DB) + (MISSED_DB if off > 0.0 else 0.0)
-    return total
-
-
 class _Corrections:
     """Corrections of what misses its target, one after the other: each is made on what the one before it left."""
 
@@ -92,7 +78,7 @@ class _Corrections:
     ) -> None:
         self._measure, self._span, self._school = measure, span, school
         self.plan, self.steps = now.plan, []
-        missed = levers.misses(now.figures, raw, school, CHANGES)
+        missed = levers.misses(now.figures, raw, school)
         self._missed = {key: share * by for key, by in missed.items()}
         self._punch(_room(now.figures, raw, school, "attack"))
         self._levels()
@@ -115,9 +101,9 @@ class _Corrections:
 
     def _levels(self) -> None:
         missed = self._missed
-        for key, (group, sign) in levers.LEVELS.items():
+        for key in levers.LEVELS:
             if key in missed:
-                self._take(levers.level(self.plan, group, sign * missed[key], key))
+                self._take(levers.level(self.plan, key, -missed[key], key))
         if "cymbals" in missed:
             self._take(levers.cymbals(self.plan, -missed["cymbals"]))
         if "middle" in missed:
@@ -151,9 +137,8 @@ class _Corrections:
 
 def _room(figures: dict, raw: dict, school: str, key: str) -> float:
     """Return how far a figure that is a change may still rise, in dB; 0 where it is not known."""
-    if figures[key] is None or raw[key] is None:
-        return 0.0
-    return max(TARGETS[school][key][1] - (figures[key] - raw[key]), 0.0)
+    change_db = about(key, figures, raw)
+    return 0.0 if change_db is None else max(TARGETS[school][key][1] - change_db, 0.0)
 
 
 def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> list[Move]:
@@ -203,7 +188,7 @@ def _range(school: str, key: str) -> str:
 
 
 def _shown(tried: Tried, raw: dict, key: str) -> str:
-    value = tried.figures[key]
-    if key in CHANGES and value is not None and raw[key] is not None:
-        return f"{value - raw[key]:+.1f}"
-    return "–" if value is None else f"{value:.1f}"
+    value = about(key, tried.figures, raw)
+    if value is None:
+        return "–"
+    return f"{value:+.1f}" if key in CHANGES else f"{value:.1f}"

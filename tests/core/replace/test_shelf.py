@@ -152,6 +152,17 @@ class TestExchanged:
             assert placed.gain_db == pytest.approx(level - kept.level_db, abs=0.01)
             assert placed.at == round(target.time_s * RATE)
 
+    @pytest.mark.parametrize("everywhere", [False, True])
+    def test_struck_together(self, everywhere):
+        """Drums exchanged in their own mics at one place both stand; in all mics the later takes the earlier away."""
+        hits = song() | {"tom1": [Hit("tom1", 3.001, -8.0, 90, False)]}
+        kept = [capture_of(PLAN, hits, hits[piece][0], RATE) for piece in ("tom1", "snare")]
+        plan = PLAN.replace(captures=tuple(kept))
+        for capture, at_s in zip(kept, (3.001, 3.0), strict=True):
+            made = exchanged(plan, hits, capture.piece, at_s, RATE, capture_id=capture.id, everywhere=everywhere)
+            plan = change.put(plan, made.changes)
+        assert {p.capture for p in plan.placements} == {c.id for c in (kept[1:] if everywhere else kept)}
+
     def test_refused(self):
         """No such hit, none that fits, no drum."""
         lone = {"snare": [Hit("snare", 1.0, -6.0, 100, False), Hit("snare", 2.0, -30.0, 100, False)]}
