@@ -90,7 +90,7 @@ STEPS = {
             "kit",
             "Kit",
             "Does it hit?",
-            "Each figure from the raw kit (open) to what it is now (filled); hatched where the school wants it. Below, the average kick and back-beat.",
+            "Each figure raw (open, thin) and now (filled, heavy); hatched where the school wants it. Below, the average kick and back-beat, dB over ms.",
         ),
         Step(
             "print",

@@ -212,8 +212,11 @@ def print_(session: str, outdir: Path, format_name: str, as_json: bool) -> None:
     from arkund.studio.services.printing import print_session
 
     manifest = print_session(session_of(session), outdir.absolute(), format_name, bar)
+    lower_db = manifest["lowered_db"]
+    told = [f"All files are {lower_db:.1f} dB lower than what is heard, so that none clips."] if lower_db else []
     emit(
         manifest,
         as_json,
-        [f"{f['file']:<28} peak {f['peak_db']:7.2f} dBFS  {f['loudness_lufs']:7.2f} LUFS" for f in manifest["files"]],
+        told
+        + [f"{f['file']:<28} peak {f['peak_db']:7.2f} dBFS  {f['loudness_lufs']:7.2f} LUFS" for f in manifest["files"]],
     )

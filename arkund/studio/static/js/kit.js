@@ -121,7 +121,7 @@ Alpine.data("kit", () => ({
       };
       if (raw) sheet.path(line(raw), "soft", 1.3);
       if (now) sheet.path(line(now), "yours", 2.4);
-      sheet.text(`${NAMES[piece]}, dB under its peak, ms: thin raw, heavy now`, left, sheet.top - 11, "soft", "left");
+      sheet.text(NAMES[piece], left, sheet.top - 11, "soft", "left");
     });
   },
 }));
