@@ -8,13 +8,16 @@ import numpy as np
 from arkund.core.dsp.bank import coefficient, lanes
 from arkund.core.dsp.filters import Biquad
 from arkund.core.dsp.reach import Reach, of_cascades, of_follower
-from arkund.core.settings import number
+from arkund.core.settings import choice, number
 from arkund.core.tools import _compressor
 from arkund.core.tools.detector import Detectors, key_filter
 from arkund.core.tools.tool import Key, Tool, kind
-from arkund.core.units import db_to_gain, gain_to_db
+from arkund.core.units import db_to_gain, gain_to_db, ms_to_samples
 
 KEY_ORDER = 2  # of the key's filters
+RELEASES = ("time", "itself")
+CHARGE, SLOWER = 4.0, 10.0  # of a release by itself: times the set one until what lasts counts, and by which it then goes
+MOST_REDUCTION_DB = 60.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,14 +30,34 @@ class Compressor(Tool):
     knee_db: float = number(3.0, 0.0, 24.0, step=0.5, unit="dB", help="how gradually it sets in")
     attack_ms: float = number(10.0, 0.05, 200.0, step=0.05, unit="ms", help="63 % of the reduction")
     release_ms: float = number(100.0, 5.0, 2000.0, step=1.0, unit="ms", help="63 % of the recovery")
+    release_by: str = choice("time", RELEASES)  # itself: as set after a short peak, slower after a long one
     makeup_db: float = number(0.0, -12.0, 24.0, step=0.1, unit="dB")
+    range_db: float = number(
+        MOST_REDUCTION_DB, 0.0, MOST_REDUCTION_DB, step=0.5, unit="dB", help="never takes more than this; 60 takes all"
+    )
+    average_ms: float = number(
+        0.0, 0.0, 100.0, step=0.5, unit="ms", help="hears the mean of squares over so long; 0 hears each peak"
+    )
+    lookahead_ms: float = number(0.0, 0.0, 5.0, step=0.1, unit="ms", help="hears this much before it sounds")
     share: float = number(1.0, 0.0, 1.0, step=0.01, help="of the compressed sound; the rest stays as it was")
     key: Key = Key()  # noqa: RUF009 (frozen)
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what the compressor must hear beyond a span."""
-        key = of_cascades([self.detector(sample_rate_hz)])
-        return key + of_follower(max(self.attack_ms, self.release_ms), sample_rate_hz)
+        key = of_cascades([self.detector(sample_rate_hz)]) + Reach(after=self.early(sample_rate_hz))
+        if self.average_ms:
+            key += of_follower(self.average_ms, sample_rate_hz)
+        own = key + of_follower(max(self.attack_ms, self.release_ms), sample_rate_hz)
+        return own + of_follower(SLOWER * self.release_ms, sample_rate_hz) if self.lingers else own
+
+    @property
+    def lingers(self) -> bool:
+        """Whether its release is slower after what has lasted."""
+        return self.release_by == "itself"
+
+    def early(self, sample_rate_hz: int) -> int:
+        """Return by how many samples it hears what is still to come."""
+        return round(ms_to_samples(self.lookahead_ms, sample_rate_hz))
 
     def detector(self, sample_rate_hz: int) -> tuple[Biquad, ...]:
         """Return the sections that the detector listens through."""
@@ -48,13 +71,15 @@ WIRE = Compressor(ratio=1.0)
 class Run:
     """Compressors of a bank's lanes that keep their state from block to block; lanes without one pass unchanged."""
 
-    ahead = 0
-
     def __init__(
         self, tools: Sequence[Compressor | None], sample_rate_hz: int, width: int, linked: bool = False
     ) -> None:
         rate, mine = sample_rate_hz, [each or WIRE for each in tools]
-        self._detectors = Detectors([c.detector(rate) for c in mine], (), [bool(c.key.of) for c in mine], width)
+        self._detectors = Detectors(
+            [c.detector(rate) for c in mine], [c.early(rate) for c in mine], [bool(c.key.of) for c in mine], width
+        )
+        self.ahead, self._begun = self._detectors.ahead, False
+        self._averages, self._lingers = any(c.average_ms for c in mine), any(c.lingers for c in mine)
         values = [
             [c.threshold_db for c in mine],
             [1.0 - 1.0 / c.ratio for c in mine],
@@ -65,25 +90,40 @@ class Run:
             [c.share for c in mine],
             [1.0 - c.share for c in mine],
             [float(linked)] * len(mine),
+            [c.range_db for c in mine],
+            [1.0 - coefficient(c.average_ms, rate) if c.average_ms else 0.0 for c in mine],
+            [1.0 - coefficient(CHARGE * c.release_ms, rate) for c in mine],
+            [1.0 - coefficient(SLOWER * c.release_ms, rate) for c in mine],
+            [float(c.lingers) for c in mine],
         ]
-        self._params, self._state = lanes(values, width), np.zeros(width, np.float32)
+        self._params, self._state = lanes(values, width), np.zeros(3 * width, np.float32)
 
     def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
-        """Compress the first ``count`` rows of a bank [float32, shape=(samples, width), contiguous] in place.
+        """Compress the first ``count`` rows of a bank [float32, shape=(samples, width), contiguous] in place; of those behind, ``ahead`` are looked at.
 
         key : a bank of the same shape, for the lanes whose key is elsewhere
         """
+        if not self._begun:
+            self._begun = True
+            before = self._detectors.prime(bank, key)
+            if before is not None:
+                self._go_on(np.zeros_like(before), before)
         part = bank[:count]
-        heard = part if self._detectors.plain else self._detectors.hear(bank, key, count)
-        _compressor.BANKS[bank.shape[1]].compressor(part.reshape(-1), heard.reshape(-1), self._params, self._state)
+        self._go_on(part, part if self._detectors.plain else self._detectors.hear(bank, key, count))
+
+    def _go_on(self, part: np.ndarray, heard: np.ndarray) -> None:
+        loop = _compressor.BANKS[part.shape[1]].compressor
+        loop(part.reshape(-1), heard.reshape(-1), self._averages, self._lingers, self._params, self._state)
 
 
 def gain(bank: np.ndarray, tools: Sequence[Compressor], sample_rate_hz: int, linked: bool = False) -> np.ndarray:
     """Return the gain (linear, with make-up) of a bank's compressors at every sample [float32, shape=(samples, width)]."""
-    out = np.ones(bank.shape, np.float32)
     keyed = [each.replace(key=each.key.replace(of="gain")) for each in tools]
-    Run(keyed, sample_rate_hz, bank.shape[1], linked).run(out, bank.shape[0], bank)
-    return out
+    run = Run(keyed, sample_rate_hz, bank.shape[1], linked)
+    key = np.concatenate([bank, np.zeros((run.ahead, bank.shape[1]), np.float32)]) if run.ahead else bank
+    out = np.ones(key.shape, np.float32)
+    run.run(out, bank.shape[0], key)
+    return out[: bank.shape[0]]
 
 
 def static_reduction_db(level_db: np.ndarray, settings: Compressor) -> np.ndarray:
@@ -95,7 +135,7 @@ def static_reduction_db(level_db: np.ndarray, settings: Compressor) -> np.ndarra
     knee = settings.knee_db
     inside = np.clip(over + knee / 2.0, 0.0, None)
     soft = inside**2 / (2.0 * knee) if knee > 0 else np.maximum(over, 0.0)
-    return np.where(inside > knee, over, soft) * (1.0 - 1.0 / settings.ratio)
+    return np.minimum(np.where(inside > knee, over, soft) * (1.0 - 1.0 / settings.ratio), settings.range_db)
 
 
 def transfer_db(compressor: Compressor, level_db: np.ndarray) -> np.ndarray:
@@ -108,11 +148,18 @@ def oracle(x: np.ndarray, compressor: Compressor, sample_rate_hz: int, key: np.n
     """Return a signal [shape=(samples,)] through a compressor, sample by sample in double precision."""
     from arkund.core.tools.plain import filtered
 
-    s, reduction, out = compressor, 0.0, np.empty(len(x))
-    ka, kr = coefficient(s.attack_ms, sample_rate_hz), coefficient(s.release_ms, sample_rate_hz)
-    heard = filtered(x if key is None else key, s.detector(sample_rate_hz))
-    for i, (v, k) in enumerate(zip(x.tolist(), heard.tolist(), strict=True)):
-        target = float(static_reduction_db(gain_to_db(abs(k) + 1e-9), s))
+    s, reduction, kept, mean, out = compressor, 0.0, 0.0, 0.0, np.empty(len(x))
+    times = (s.attack_ms, s.release_ms, CHARGE * s.release_ms, SLOWER * s.release_ms)
+    ka, kr, charge, slow = (coefficient(ms, sample_rate_hz) for ms in times)
+    km = coefficient(s.average_ms, sample_rate_hz) if s.average_ms else 0.0
+    early = s.early(sample_rate_hz)
+    heard = filtered(np.concatenate([x if key is None else key, np.zeros(early)]), s.detector(sample_rate_hz))
+    for i, k in enumerate(heard.tolist()):
+        mean = k * k + (mean - k * k) * km
+        target = float(static_reduction_db(gain_to_db(np.sqrt(mean) + 1e-9), s))
         reduction = target + (reduction - target) * (ka if target > reduction else kr)
-        out[i] = v * (s.share * float(db_to_gain(s.makeup_db - reduction)) + 1.0 - s.share)
+        kept = target + (kept - target) * (charge if target > kept else slow)
+        taken = max(reduction, kept) if s.lingers else reduction
+        if i >= early:
+            out[i - early] = x[i - early] * (s.share * float(db_to_gain(s.makeup_db - taken)) + 1.0 - s.share)
     return out

@@ -1,20 +1,32 @@
 """What the detectors of a bank listen to: their own lane or a key, earlier by a look-ahead, through filters."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from arkund.core.dsp import _mixing
 from arkund.core.dsp.bank import BLOCK, Filters, fresh
-from arkund.core.dsp.filters import Biquad, band
+from arkund.core.dsp.filters import Biquad, band, high_shelf
 from arkund.core.tools.tool import Key
+from arkund.core.units import db_to_gain
+
+TILT_HZ, TILT_Q, LEAST_TILT_DB = 800.0, 0.35, 0.05
 
 
 def key_filter(key: Key, order: int, sample_rate_hz: int) -> tuple[Biquad, ...]:
     """Return the sections that a detector listens through; at the ends of their ranges the filters are none."""
     if key.of.startswith("hits:"):  # which are no sound: there is nothing to be filtered
         return ()
-    return band(key.low_hz, key.high_hz, order, sample_rate_hz)
+    return (*band(key.low_hz, key.high_hz, order, sample_rate_hz), *_tilt(key.tilt_db, sample_rate_hz))
+
+
+def _tilt(tilt_db: float, rate: int) -> tuple[Biquad, ...]:
+    """Return one section from -tilt_db at the bottom to +tilt_db at the top, through 0 dB at TILT_HZ: a shelf of twice as much, lowered."""
+    if abs(tilt_db) < LEAST_TILT_DB:
+        return ()
+    shelf, lower = high_shelf(TILT_HZ, 2.0 * tilt_db, TILT_Q, rate), float(db_to_gain(-tilt_db))
+    return (replace(shelf, b0=lower * shelf.b0, b1=lower * shelf.b1, b2=lower * shelf.b2),)
 
 
 class Detectors:

@@ -49,6 +49,9 @@ class Key(Settings):
     high_hz: float = number(
         20000.0, 100.0, 20000.0, step=1.0, unit="Hz", help="the key hears nothing above; 20000 = everything"
     )
+    tilt_db: float = number(
+        0.0, -12.0, 12.0, step=0.5, unit="dB", help="the key hears the top louder by so much, and the bottom softer"
+    )
 
 
 def kind(name: str) -> Any:

@@ -283,7 +283,7 @@ class Measure:
         def compute() -> dict:
             return dataclasses.asdict(separation(self._source_of(mic), mic, self.heard_hits, gate, self.rate))
 
-        key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz]
+        key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz, gate.key.tilt_db]
         data = self.kept("clean", key, compute)
         others_db, others_s = ({p: tuple(v) for p, v in data[k].items()} for k in ("others_db", "others_s"))
         return Separation(data["mic"], tuple(data["own_db"]), others_db, tuple(data["own_s"]), others_s)

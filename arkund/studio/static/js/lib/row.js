@@ -115,7 +115,7 @@ export function registerRow() {
       const own = boot.fields[tool.kind] || [];
       if (!tool.settings.key) return own;
       const struck = tool.settings.key.of.startsWith("hits:");
-      const shown = boot.fields.key.filter((f) => (struck ? f.key.endsWith("_ms") : f.key.endsWith("_hz")));
+      const shown = boot.fields.key.filter((f) => (struck ? f.key.endsWith("_ms") : !f.key.endsWith("_ms")));
       return [...own, ...shown.map((f) => ({ ...f, key: `key.${f.key}` }))];
     },
     /** Its fields of several options. */
