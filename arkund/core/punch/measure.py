@@ -19,6 +19,8 @@ LOUD = frozenset({"kick", "snare", "tom1", "tom2", "tom3", "tom4", "floor", "cra
 CLEAR_BEFORE_S, LEAST_CLEAR = 0.06, 4
 TAKEN_FROM_MS, TAKEN_HITS = -120.0, 32  # what a compressor hears before a hit, and how many hits tell what it does
 TAKEN_WITHIN_MS = 120.0  # of a hit: its deepest reduction
+FIRST_SLOPE, LEAST_SLOPE = 0.6, 0.05  # dB that are taken for each dB by which a threshold is lower
+NEAR_ENOUGH_DB = 0.03
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +88,7 @@ def hits_before(read, hits: list, after_s: float, sample_rate_hz: int) -> list[n
 
 
 def taken(heard: list[np.ndarray], settings: Compressor, sample_rate_hz: int) -> Taken:
-    """Measure what a compressor takes from hits as :func:`hits_before` gives them.
+    """Measure what a compressor takes from hits as :func:`hits_before` gives them, float32 [each shape=(samples,), or (samples, 2) of linked sides].
 
     The curve alone does not tell it: the detector follows each half wave, so that steady tones lose 1 to 2.5 dB less than the curve says, and a slow attack
     lets the peak of a hit pass.
@@ -96,26 +98,41 @@ def taken(heard: list[np.ndarray], settings: Compressor, sample_rate_hz: int) ->
     neutral, deepest, left = settings.replace(on=True, makeup_db=0.0, share=1.0), [], []
     begin = round(-TAKEN_FROM_MS * sample_rate_hz / 1000)
     within = begin + round(TAKEN_WITHIN_MS * sample_rate_hz / 1000)
-    for first in range(0, len(heard), WIDE):
-        lanes = heard[first : first + WIDE]
+    sides = 1 if heard[0].ndim == 1 else heard[0].shape[1]
+    for first in range(0, len(heard), WIDE // sides):
+        lanes = [row for each in heard[first : first + WIDE // sides] for row in np.atleast_2d(each.T)]
         bank = bank_of(lanes)
-        gain = compressor.gain(bank, [neutral] * len(lanes), sample_rate_hz)[:, : len(lanes)]
+        gain = compressor.gain(bank, [neutral] * len(lanes), sample_rate_hz, sides == 2)[:, : len(lanes) : sides]
         deepest += (-gain_to_db(gain[begin:within].min(axis=0))).tolist()
         left += (-gain_to_db(gain[-1])).tolist()
-    after_s = heard[0].size / sample_rate_hz + TAKEN_FROM_MS / 1000.0
+    after_s = heard[0].shape[0] / sample_rate_hz + TAKEN_FROM_MS / 1000.0
     return Taken(round(float(np.median(deepest)), 2), round(float(np.median(left)), 2), round(after_s, 3))
 
 
 def threshold_for_hits(heard: list[np.ndarray], settings: Compressor, wanted_db: float, rate: int) -> float:
     """Return the threshold in dB at which a compressor's deepest reduction at hits is wanted_db on the median; the lowest where none is."""
-    return threshold_taking(lambda at: taken(heard, settings.replace(threshold_db=at), rate).deepest_db, wanted_db)
+    last = round((TAKEN_WITHIN_MS - TAKEN_FROM_MS) * rate / 1000)
+    strokes = [each[:last] for each in heard]  # what comes later changes nothing at its deepest
+    return threshold_taking(
+        lambda at: taken(strokes, settings.replace(threshold_db=at), rate).deepest_db, wanted_db, settings.threshold_db
+    )
 
 
-def threshold_taking(taken_db: Callable[[float], float], wanted_db: float) -> float:
-    """Return the threshold in dB at which so much is taken, by bisection within its range; taken_db says what is taken at a threshold."""
+def threshold_taking(taken_db: Callable[[float], float], wanted_db: float, first_db: float = -24.0) -> float:
+    """Return the threshold in dB at which so much is taken, within its range; taken_db says what is taken at a threshold, the more the lower that is.
+
+    From a first one on along the slope that is found, by halves where that leads beyond what is known.
+    """
     allowed = Compressor.ranges()["threshold_db"]
-    low, high = allowed.low, allowed.high
+    low, high, at, slope, last = allowed.low, allowed.high, first_db, FIRST_SLOPE, None
     while high - low > allowed.step / 5:
-        middle = 0.5 * (low + high)
-        low, high = (middle, high) if taken_db(middle) > wanted_db else (low, middle)
-    return round(0.5 * (low + high), 1)
+        over = taken_db(at) - wanted_db
+        if abs(over) <= NEAR_ENOUGH_DB:
+            break
+        low, high = (at, high) if over > 0.0 else (low, at)
+        if last is not None and at != last[0]:
+            slope = max((last[1] - over) / (at - last[0]), LEAST_SLOPE)
+        last, at = (at, over), at + over / slope
+        if not low < at < high:
+            at = 0.5 * (low + high)
+    return round(at, 1)

@@ -16,7 +16,10 @@ from arkund.core.units import db_to_gain, gain_to_db, ms_to_samples
 
 KEY_ORDER = 2  # of the key's filters
 RELEASES = ("time", "itself")
-CHARGE, SLOWER = 4.0, 10.0  # of a release by itself: times the set one until what lasts counts, and by which it then goes
+CHARGE, SLOWER = (
+    4.0,
+    10.0,
+)  # of a release by itself: times the set one until what lasts counts, and by which it then goes
 MOST_REDUCTION_DB = 60.0
 
 

@@ -1,6 +1,21 @@
 """The console command ``arkund`` with all of its sub-commands."""
 
-from arkund.studio.cli import batch, bench, card, clean, demo, edit, keeping, layer, rig, scene, serve, shelf, work
+from arkund.studio.cli import (
+    batch,
+    bench,
+    card,
+    clean,
+    demo,
+    edit,
+    keeping,
+    layer,
+    rig,
+    scene,
+    serve,
+    shelf,
+    sound,
+    work,
+)
 from arkund.studio.cli.group import main
 
 __all__ = [
@@ -17,5 +32,6 @@ __all__ = [
     "scene",
     "serve",
     "shelf",
+    "sound",
     "work",
 ]

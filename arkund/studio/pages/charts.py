@@ -12,7 +12,7 @@ from arkund.core.hits.resolve import usual_level_db
 from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, is_shell, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
-from arkund.core.plan.plan import Capture, Plan
+from arkund.core.plan.plan import Capture, MicPlan, Plan
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
@@ -29,7 +29,7 @@ from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, carding, cleaning, layering, whole
+from arkund.studio.services import backing, carding, cleaning, layering, solving, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
@@ -274,9 +274,17 @@ def punch(m: Measure, mic_id: str | None) -> dict:
         "before": dataclasses.asdict(before),
         "after": dataclasses.asdict(after),
         "figures": [attack_and_body_db(before), attack_and_body_db(after)],
-        "taken": dataclasses.asdict(found) if (found := m.taken(mic)) else None,
+        "taken": _taken(m, mic),
         "row": row_of(m, mic.id),
     }
+
+
+def _taken(m: Measure, mic: MicPlan) -> dict | None:
+    compressor = mic.first("compressor")
+    if compressor is None or not compressor.on:
+        return None
+    found = solving.taken_by(m, f"mic:{mic.id}", compressor)
+    return dataclasses.asdict(found) if found else None
 
 
 def blend(m: Measure, strip: str | None) -> dict:

@@ -17,7 +17,6 @@ from arkund.core.lineup.propose import propose_drift
 from arkund.core.load import propose as propose_load
 from arkund.core.load.sound import sounds_like_another
 from arkund.core.plan import change
-from arkund.core.punch.propose import propose as propose_punch
 from arkund.core.replace.propose import propose as propose_replace
 from arkund.core.timing import sections as song_sections
 from arkund.core.timing.bars import bars_of
@@ -27,7 +26,7 @@ from arkund.core.timing.propose import propose_tempo
 from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import layering, whole
+from arkund.studio.services import layering, solving, whole
 from arkund.studio.services.measuring import Measure
 
 LOW_CONFIDENCE = 0.7
@@ -160,8 +159,8 @@ def _low_end(m: Measure) -> list[Finding | None]:
 
 
 def _punch(m: Measure) -> list[Finding]:
-    found = [m.punch_start(mic) for mic in m.shells()]
-    return [propose_punch(*start) for start in found if start is not None]
+    found = [solving.start(m, mic) for mic in m.shells()] + [solving.tuck(m)]
+    return [each for each in found if each is not None]
 
 
 def _blend(m: Measure) -> list[Finding]:

@@ -30,14 +30,10 @@ from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import (
     TAKEN_FROM_MS,
     Envelope,
-    Taken,
     average_envelope,
     heard_clear,
     hits_before,
-    taken,
-    threshold_for_hits,
 )
-from arkund.core.punch.propose import WANTED_REDUCTION_DB, first_settings
 from arkund.core.render.graph import build
 from arkund.core.render.source import Sources, edits_key, raw, source_settings
 from arkund.core.render.whole import recorded_peak_db
@@ -53,17 +49,15 @@ from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import Ring, ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.core.tone.moving import threshold_db
-from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.regions import Regions
-from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tone import Band
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 13  # of the measurements: raised when one of them is computed in another way
+VERSION = 14  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
@@ -125,7 +119,7 @@ class Measure:
     def _source_of(self, mic: MicPlan) -> Callable:
         return functools.partial(self.sources.read, mic)
 
-    def _source_depends(self, mic: MicPlan) -> list:
+    def source_depends(self, mic: MicPlan) -> list:
         """Return all that a mic's audio before its tools depends on: what the render's own key of it is made of."""
         return [mic.id, mic.piece, mic.role, source_settings(self.plan, self.recordings, mic, edits_key(self.plan))]
 
@@ -158,7 +152,7 @@ class Measure:
         def compute() -> dict:
             return {"peak_db": recorded_peak_db(self.plan, self.recordings)}
 
-        depends = [[self._source_depends(m), m.level_db, m.pan, m.group] for m in audible(self.plan)]
+        depends = [[self.source_depends(m), m.level_db, m.pan, m.group] for m in audible(self.plan)]
         depends += [[group.id, group.level_db, group.pan] for group in self.plan.groups]
         return self.kept("kit_peak", depends, compute)["peak_db"]
 
@@ -283,7 +277,7 @@ class Measure:
         def compute() -> dict:
             return dataclasses.asdict(separation(self._source_of(mic), mic, self.heard_hits, gate, self.rate))
 
-        key = [self._source_depends(mic), gate.key.low_hz, gate.key.high_hz, gate.key.tilt_db]
+        key = [self.source_depends(mic), gate.key.low_hz, gate.key.high_hz, gate.key.tilt_db]
         data = self.kept("clean", key, compute)
         others_db, others_s = ({p: tuple(v) for p, v in data[k].items()} for k in ("others_db", "others_s"))
         return Separation(data["mic"], tuple(data["own_db"]), others_db, tuple(data["own_s"]), others_s)
@@ -321,7 +315,7 @@ class Measure:
             audio = self.sources.read(mic, 0, self.recordings.length(self.plan.take))
             return {"spans": opened(audio, mine, self.rate)}
 
-        return self.kept("opened", [self._source_depends(mic), mine.to_json()], compute)["spans"]
+        return self.kept("opened", [self.source_depends(mic), mine.to_json()], compute)["spans"]
 
     def spectra(self, mic: MicPlan, other: str = "") -> Spectra:
         """Return a mic's levels by frequency during its own hits and during others': of all of them, or of one drum's that are heard alone."""
@@ -366,7 +360,7 @@ class Measure:
             }
             return dataclasses.asdict(outcome(before, after, heard.pop(mic.piece, []), heard, self.rate))
 
-        depends = [self._source_depends(mic), [tool.to_json() for tool in tools]]
+        depends = [self.source_depends(mic), [tool.to_json() for tool in tools]]
         return Outcome(**self.kept("cleaned", depends, compute))
 
     def tone(self, mic: MicPlan) -> ToneMeasure:
@@ -376,7 +370,7 @@ class Measure:
             length = self.recordings.length(self.plan.take)
             return dataclasses.asdict(tone_measure(self._source_of(mic), length, mic, self.heard_hits, self.rate))
 
-        data = self.kept("tone", self._source_depends(mic), compute)
+        data = self.kept("tone", self.source_depends(mic), compute)
         ring = Ring(**data["ring"]) if data["ring"] else None
         spectra = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items() if k != "ring"}
         return ToneMeasure(**spectra, ring=ring)
@@ -393,64 +387,8 @@ class Measure:
             after = average_envelope(self._processed(mic, (start, stop)), inside, self.rate)
             return {"before": dataclasses.asdict(before), "after": dataclasses.asdict(after)}
 
-        data = self.kept("punch", [self._source_depends(mic), mic.to_json()], compute)
+        data = self.kept("punch", [self.source_depends(mic), mic.to_json()], compute)
         return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
-
-    def punch_start(self, mic: MicPlan) -> tuple[MicPlan, Shaper, Compressor, Taken] | None:
-        """Return a starting shaper and compressor for a mic, with the threshold that its hits ask for and what is taken there; None where there is none."""
-        first = first_settings(mic, self.gap_s(mic))
-        if first is None or not self.heard_hits.get(mic.piece):
-            return None
-        shaper, compressor = first
-
-        def compute() -> dict:
-            heard = self._before(mic, compressor, shaper)
-            if not heard:
-                return {}
-            threshold_db = threshold_for_hits(heard, compressor, WANTED_REDUCTION_DB, self.rate)
-            found = taken(heard, compressor.replace(threshold_db=threshold_db), self.rate)
-            return {"threshold_db": threshold_db, "taken": dataclasses.asdict(found)}
-
-        depends = [
-            self._source_depends(mic),
-            [tool.to_json() for tool in mic.tools if tool.kind not in ("shaper", "compressor")],
-            shaper.to_json(),
-            compressor.to_json(),
-        ]
-        data = self.kept("punch_start", depends, compute)
-        if not data:
-            return None
-        return mic, shaper, compressor.replace(threshold_db=data["threshold_db"]), Taken(**data["taken"])
-
-    def taken(self, mic: MicPlan) -> Taken | None:
-        """Return what a mic's compressor takes from its own hits as it is set; None where it is off or nothing is played on its piece."""
-        compressor = mic.first("compressor")
-        if compressor is None or not compressor.on or not self.heard_hits.get(mic.piece):
-            return None
-
-        def compute() -> dict:
-            return dataclasses.asdict(taken(self._before(mic, compressor), compressor, self.rate))
-
-        return Taken(**self.kept("taken", [self._source_depends(mic), mic.to_json()], compute))
-
-    def gap_s(self, mic: MicPlan) -> float:
-        """Return the usual time from a hit of a mic's piece to the next one: a quarter of them come sooner."""
-        gaps = np.diff(sorted(h.time_s for h in self.heard_hits.get(mic.piece, []) if not h.ghost))
-        return float(np.quantile(gaps, 0.25)) if gaps.size else 1.0
-
-    def _before(self, mic: MicPlan, compressor: Compressor, shaper: Shaper | None = None) -> list[np.ndarray]:
-        """Return the strongest hits of the busiest part as a mic's compressor hears them, with another shaper where one is given."""
-        row = mic.tools
-        if shaper is not None:
-            mine = mic.first("shaper")
-            row = rows.added(row, shaper) if mine is None else mic.with_tool(shaper.replace(id=mine.id))
-        standing = mic.first("compressor")
-        row = row[: rows.place_of(row, standing.id)] if standing else row
-        hits = self.heard_hits.get(mic.piece, [])
-        after_s = float(np.clip(self.gap_s(mic), *NEXT_HIT_S))
-        start, stop = self.busy_span(hits)
-        inside = [h for h in hits if start + self.rate // 5 < h.time_s * self.rate < stop - after_s * self.rate]
-        return hits_before(self._processed(mic.replace(tools=row), (start, stop)), inside, after_s, self.rate)
 
     def threshold_of_band(self, mic: MicPlan, tool_id: str, band: Band) -> float | None:
         """Return the threshold of an equaliser's band at which the usual hit moves it all the way, None without hits."""
@@ -510,7 +448,7 @@ class Measure:
         rig = build(plan, self.recordings).strips[strip.name]
         if not rig.tools:
             return {}
-        hits = self._hits_of(strip)
+        hits = self.hits_of_strip(strip)
         span = self.busy_span(hits)
 
         def compute() -> dict:
@@ -523,16 +461,19 @@ class Measure:
         data = self.kept("effects", [name, rig.keys[-1], ids, list(span)], compute)
         return {tool: Effect(**found) for tool, found in data.items()}
 
-    def _hits_of(self, strip: places.Named) -> list:
-        """Return the hits by which a strip is judged: those of its piece, of its members' pieces, or kick and snare."""
+    def hits_of_strip(self, strip: places.Named) -> list:
+        """Return the hits by which a strip is judged, in the time of the recording."""
+        return [h for piece in self.pieces_of_strip(strip) for h in self.heard_hits.get(piece, [])]
+
+    def pieces_of_strip(self, strip: places.Named) -> list[str]:
+        """Return whose hits a strip is judged by: its piece's, its members' pieces', or those of kick and snare."""
         if strip.sort == "mic":
-            pieces = {strip.strip.piece}
+            pieces = [strip.strip.piece]
         elif strip.sort == "group":
-            pieces = {mic.piece for mic in self.plan.mics if group_id(mic, self.plan.groups) == strip.strip.id}
+            pieces = sorted({mic.piece for mic in self.plan.mics if group_id(mic, self.plan.groups) == strip.strip.id})
         else:
-            pieces = set()
-        found = [h for piece in pieces for h in self.heard_hits.get(piece, [])]
-        return found or [h for piece in ("kick", "snare") for h in self.heard_hits.get(piece, [])]
+            pieces = []
+        return [piece for piece in pieces if self.heard_hits.get(piece)] or ["kick", "snare"]
 
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""

@@ -6,7 +6,7 @@ import pytest
 from arkund.core.hits.resolve import Hit
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.measure import attack_and_body_db, average_envelope, hits_before, taken, threshold_for_hits
-from arkund.core.punch.propose import first_settings, propose
+from arkund.core.punch.propose import first_settings
 from arkund.core.tools.compressor import Compressor, static_reduction_db
 from tests.core.tools.test_compressor import gain_db
 from tests.core.tools.test_shaper import AT, struck
@@ -24,24 +24,18 @@ class TestMeasureAndPropose:
         attack, body = attack_and_body_db(found)
         assert attack > body + 3
 
-    def test_release_follows_the_music(self):
-        """95 % recovered by the next own hit."""
-        mic = MicPlan(id="s", name="S", piece="snare", role="top")
-        _, compressor = first_settings(mic, 0.45)
-        assert compressor.release_ms == pytest.approx(150.0)
-
     def test_cymbals_are_left(self):
         """No compressor for a hat at first choice."""
-        assert first_settings(MicPlan(id="h", name="H", piece="hihat", role="spot"), 0.2) is None
+        assert first_settings(MicPlan(id="h", name="H", piece="hihat", role="spot")) is None
 
     @pytest.mark.parametrize("piece", ["kick", "snare", "floor"])
     def test_the_threshold_takes_what_is_wanted(self, piece):
-        """Whatever the attack lets through: rendered, the usual hit loses 4 dB at its deepest, and the note tells what is left later."""
+        """Whatever the attack lets through: rendered, the usual hit loses 4 dB at its deepest."""
         x = np.tile(struck(piece, 471, -6.0)[: RATE // 2], 8)
         hits = [Hit(piece, (AT + k * RATE // 2) / RATE, -6.0, 120, False) for k in range(1, 7)]
         read = lambda a, b: x[a:b]
         mic = MicPlan(id="m", name="M", piece=piece, role="close")
-        shaper, compressor = first_settings(mic, 0.5)
+        _, compressor = first_settings(mic)
         heard = hits_before(read, hits, 0.5, RATE)
         compressor = compressor.replace(threshold_db=threshold_for_hits(heard, compressor, 4.0, RATE))
         gain = gain_db(x, compressor.replace(makeup_db=0.0))
@@ -49,8 +43,6 @@ class TestMeasureAndPropose:
         assert np.median(deepest) == pytest.approx(4.0, abs=0.25)
         found = taken(heard, compressor, RATE)
         assert found.deepest_db == pytest.approx(4.0, abs=0.15)
-        note = propose(mic, shaper, compressor, found)
-        assert f"takes {found.deepest_db:.1f} dB" in note.evidence
 
     def test_less_than_the_curve(self):
         """A steady tone of 100 Hz loses less than the curve says, and what is told is what is lost."""
