@@ -9,8 +9,8 @@ from arkund.studio.steps import STEPS
 
 STEP = "(?P<step>" + "|".join(STEPS) + ")"
 actions, archives, editing, logbook = Later("actions"), Later("archives"), Later("editing"), Later("logbook")
-prints, rig, sounds = Later("prints"), Later("rig"), Later("sounds")
-steps, uploads = Later("steps"), Later("uploads")
+prints, reckoning, rig = Later("prints"), Later("reckoning"), Later("rig")
+sounds, steps, uploads = Later("sounds"), Later("steps"), Later("uploads")
 
 
 class MicId:
@@ -79,6 +79,8 @@ urlpatterns = [
     path(f"{S}/logbook/", logbook.logbook, name="logbook"),
     path(f"{S}/sheet/", logbook.sheet, name="sheet"),
     path(f"{S}/ear/", logbook.ear, name="ear"),
+    path(f"{S}/reckon/", reckoning.page, name="reckon"),
+    path(f"{S}/reckon/<slug:sheet>", reckoning.answer, name="reckoned"),
     re_path(rf"^s/(?P<session_id>\d+)/{STEP}/$", steps.page, name="step"),
     re_path(rf"^s/(?P<session_id>\d+)/{STEP}/data$", steps.data, name="data"),
 ]

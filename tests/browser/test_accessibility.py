@@ -11,7 +11,7 @@ pytestmark = pytest.mark.browser
 CHECKER = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 RULES = "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], rules: {'empty-table-header': {enabled: true}}})"
 COLOURS = "axe.run({runOnly: {type: 'rule', values: ['color-contrast']}})"  # what daylight may change
-OTHERS = ("logbook", "sheet", "ear")
+OTHERS = ("logbook", "sheet", "ear", "reckon")
 
 
 @pytest.fixture
@@ -43,6 +43,6 @@ class TestEveryPage:
     """No violation of levels A and AA."""
 
     def test_start_page_and_steps(self, visitor, address, session):
-        """The start page, every step, the logbook, the recall sheet and the ear room."""
+        """The start page, every step, the logbook, the recall sheet, the ear room and what is reckoned."""
         wheres = [address, *(f"{session}/{name}/" for name in (*STEPS, *OTHERS))]
         assert [fault for where in wheres for fault in violations(visitor, where)] == []

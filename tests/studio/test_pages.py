@@ -37,6 +37,16 @@ class TestPages:
         assert "Infinity" not in data.content.decode()
         assert data.json()["version"] == 0
 
+    def test_reckoned(self, client, session):
+        """Every sheet with what the session knows; what is typed is answered at its tempo, and refused in a sentence."""
+        page = client.get(f"/s/{session.pk}/reckon/").content.decode()
+        assert "SN top: fundamental" in page
+        assert 'value="120"' in page
+        lines = client.get(f"/s/{session.pk}/reckon/decay?ms=1/4").json()["lines"]
+        assert {"words": "falls by 60 dB in", "text": "1.500 s"} in lines
+        refused = client.get(f"/s/{session.pk}/reckon/decay?ms=soon")
+        assert (refused.status_code, "1/8t" in refused.json()["error"]) == (400, True)
+
     def test_after_proposing(self, client, session):
         """All pages still answer, the rail counts, logbook and sheet show it."""
         proposing.propose_all(session.pk)
