@@ -31,6 +31,7 @@ class Voice:
     loudness_db: float = 0.0  # at 1 m, against the other pieces
     ring_hz: float = 0.0  # a narrow ring that sticks out
     ring_db: float = -18.0
+    ring_s: float = 0.35
     modes: tuple[float, ...] = field(default=MEMBRANE)
 
 
@@ -101,7 +102,7 @@ def _snare(voice, articulation, hardness, rng, rate) -> Stems:
     decays = [voice.decay_s / (1.0 + 0.55 * k) for k in range(len(frequencies))]
     head = _modes(t, frequencies, amplitudes, decays, rng)
     if voice.ring_hz:
-        head += _modes(t, [voice.ring_hz], [float(db_to_gain(voice.ring_db))], [0.35], rng)
+        head += _modes(t, [voice.ring_hz], [float(db_to_gain(voice.ring_db))], [voice.ring_s], rng)
     head += 0.35 * hardness * noise(t, 1500, 7000, 0.0001, 0.004, rng, rate)
     if articulation == "rim":
         head += 0.6 * _modes(t, [1750, 2610, 3420], [1, 0.7, 0.5], [0.012, 0.01, 0.008], rng)

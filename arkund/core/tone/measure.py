@@ -7,25 +7,22 @@ import numpy as np
 
 from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey
 from arkund.core.kit.pieces import is_shell
-from arkund.core.units import power_to_db
+from arkund.core.punch.measure import heard_clear
+from arkund.core.tone import peaks
+from arkund.core.tone.peaks import Ring
 
 OWN_S = 0.12  # of each own hit
 ALONE_S = 0.05
 MOST_WINDOWS = 60
-FUNDAMENTAL_HZ = {"kick": (38, 110), "snare": (130, 320), "floor": (50, 130)}
-TOM_HZ = (70, 280)
-RING_HZ = (350.0, 2600.0)
-RING_ABOVE_DB = 7.0
-RING_RISES_DB = 6.0  # with the own hits
+MOST_STROKES = 24  # by which peaks are found
 
 
 @dataclass(frozen=True, slots=True)
-class Ring:
-    """A narrow tone that sticks out: how high above its surroundings, and how long it takes to fall by 60 dB."""
+class Box:
+    """Where a drum is boxy, and by how much it stands over a straight fall there, in dB."""
 
     frequency_hz: float
     above_db: float
-    decay_s: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +36,7 @@ class ToneMeasure:
     others_db: tuple[float, ...]
     fundamental_hz: float | None
     ring: Ring | None
+    box: Box | None = None
 
 
 def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeasure:
@@ -53,8 +51,10 @@ def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeas
     others = [h for p, hs in hits.items() if p != mic.piece for h in _strongest(hs)[:20] if _far(h.time_s, own_times)]
     other_windows = [_faded(read(_at(h, rate), _at(h, rate) + size)) for h in others[:MOST_WINDOWS]]
     own_db = spectrum_db(own_windows, rate)
-    fundamental = _fundamental(own_windows, mic.piece, rate)
-    ring = _ring(read, own, rate, fundamental) if is_shell(mic.piece) else None
+    starts = [_at(h, rate) for h in _alone(hits, mic.piece)]
+    fundamental = peaks.fundamental_hz(read, starts, mic.piece, rate)
+    ring = peaks.ring(read, starts, fundamental, rate) if is_shell(mic.piece) else None
+    box = peaks.box_hz(read, starts, mic.piece, rate)
     return ToneMeasure(
         mic.id,
         tuple(np.round(axis_hz(rate), 2).tolist()),
@@ -63,7 +63,16 @@ def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeas
         tuple(np.round(spectrum_db(other_windows, rate), 2).tolist()),
         fundamental,
         ring,
+        None if box is None else Box(*box),
     )
+
+
+def _alone(hits: dict, piece: str) -> list:
+    """Return the strongest strokes of a drum after which neither it nor another one is struck for a while."""
+    mine = hits.get(piece, [])
+    clear = {h.time_s: h for h in heard_clear([h for h in mine if not h.ghost], hits, piece)}
+    times = sorted(clear, key=lambda t: -clear[t].level_db)
+    return [clear[t] for t in peaks.alone(times, [h.time_s for h in mine])[:MOST_STROKES]]
 
 
 def _strongest(hits) -> list:
@@ -86,68 +95,3 @@ def _gaps(times: np.ndarray, length_s: float) -> list[float]:
     edges = np.concatenate([times, [length_s]])
     gaps = [(b - a, a) for a, b in itertools.pairwise(edges) if b - a > OWN_S + 0.06]
     return [b_start + gap - OWN_S - 0.01 for gap, b_start in sorted(gaps, reverse=True)[:MOST_WINDOWS]]
-
-
-def _power(windows: list[np.ndarray], rate: int) -> tuple[np.ndarray, np.ndarray]:
-    size = 1 << 16
-    power = sum(np.abs(np.fft.rfft(w, size)) ** 2 for w in windows) / max(len(windows), 1)
-    return np.fft.rfftfreq(size, 1 / rate), power
-
-
-def _fundamental(windows: list[np.ndarray], piece: str, rate: int) -> float | None:
-    low, high = FUNDAMENTAL_HZ.get(piece, TOM_HZ if piece.startswith("tom") else (0, 0))
-    if not windows or not high:
-        return None
-    frequencies, power = _power(windows, rate)
-    band = (frequencies >= low) & (frequencies <= high)
-    return round(float(frequencies[band][np.argmax(power[band])]), 1)
-
-
-def _ring(read, own: list, rate: int, fundamental: float | None) -> Ring | None:
-    """Look for a narrow peak in the tail of the own hits, where the stroke itself is over."""
-    if len(own) < 3:
-        return None
-    start, size = int(0.05 * rate), int(0.18 * rate)
-    tails = [read(_at(h, rate) + start, _at(h, rate) + start + size) * np.hanning(size) for h in own]
-    frequencies, power = _power(tails, rate)
-    level = power_to_db(power)
-    band = np.flatnonzero((frequencies >= RING_HZ[0]) & (frequencies <= RING_HZ[1]))
-    smooth = np.array(
-        [
-            np.median(level[np.searchsorted(frequencies, f / 2**0.25) : np.searchsorted(frequencies, f * 2**0.25)])
-            for f in frequencies[band[::8]]
-        ]
-    )
-    above = level[band] - np.interp(frequencies[band], frequencies[band[::8]], smooth)
-    best = int(np.argmax(above))
-    if above[best] < RING_ABOVE_DB + 6.0:
-        return None
-    frequency = float(frequencies[band[best]])
-    if not _is_own(read, own, frequency, rate):
-        return None
-    return Ring(round(frequency, 1), round(float(above[best]), 1), _decay_s(read, own, frequency, rate))
-
-
-def _is_own(read, own: list, frequency: float, rate: int) -> bool:
-    """Say whether a tone comes with a drum's own hits: what another drum leaves in the mic is there before them as well."""
-    rises = []
-    for hit in own:
-        before, after = (
-            _tone_power(read, _at(hit, rate) + int(at_s * rate), frequency, rate) for at_s in (-0.075, 0.05)
-        )
-        rises.append(power_to_db(after + 1e-12) - power_to_db(before + 1e-12))
-    return float(np.median(rises)) >= RING_RISES_DB
-
-
-def _tone_power(read, at: int, frequency: float, rate: int) -> float:
-    t = np.arange(int(0.06 * rate)) / rate
-    return float(np.abs(np.sum(read(at, at + t.size) * np.exp(-2j * np.pi * frequency * t) * np.hanning(t.size))) ** 2)
-
-
-def _decay_s(read, own: list, frequency: float, rate: int) -> float:
-    def level(after_s: float) -> float:
-        return float(np.mean([_tone_power(read, _at(h, rate) + int(after_s * rate), frequency, rate) for h in own]))
-
-    early, late = level(0.04), level(0.14)
-    fall = power_to_db(early) - power_to_db(late)
-    return round(min(60.0 * 0.1 / max(fall, 1.0), 9.9), 2)
