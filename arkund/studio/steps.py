@@ -70,7 +70,7 @@ STEPS = {
             "tone",
             "Tone",
             "Which frequencies does each drum own?",
-            "Solid: this mic during its own hits. Dashed: between hits. Dotted: during other drums' hits.",
+            "Solid: this mic during its own hits. Dashed: between hits. Dotted: others' hits; by name where they stand highest. Click a name to cut it, hold elsewhere to sweep.",
             tools=("tone",),
         ),
         Step(

@@ -1,5 +1,6 @@
 """The real server as a child process, and headless Chromium."""
 
+import dataclasses
 import os
 import re
 import socket
@@ -13,18 +14,22 @@ import pytest
 import soundfile
 from playwright.sync_api import expect, sync_playwright
 
+from arkund.core.demo.recording import varied_kit
 from tests.kits import small_kit
 
+RING_HZ = 812.0
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
 
 
 @pytest.fixture(scope="session")
 def recordings(tmp_path_factory) -> Path:
-    """A small kit with two takes, as files."""
+    """A small kit whose snare rings, with two takes, as files."""
     to = tmp_path_factory.mktemp("browser") / "Garden Shed"
-    drop = ("Kik sub", "Talkback", "Rm L", "Rm R", "Ride", "T2", "FT")
-    kit = small_kit(seed=995, style="straight", bpm=116.0, bars=5, drop=drop, play_with={"floor_fills": False})
+    drop = ("Kik sub", "Talkback", "Rm L", "Rm R", "Ride", "T2")
+    voices = varied_kit(995).voices
+    voices["snare"] = dataclasses.replace(voices["snare"], ring_hz=RING_HZ, ring_db=-14.0)
+    kit = small_kit(seed=995, style="straight", bpm=116.0, bars=5, drop=drop, voices=voices)
     for take in ("take 1", "take 2"):
         (to / take).mkdir(parents=True)
         for name, audio in kit.audio.items():

@@ -15,6 +15,9 @@ OWN_S = 0.12  # of each own hit
 ALONE_S = 0.05
 MOST_WINDOWS = 60
 MOST_STROKES = 24  # by which peaks are found
+LONE_STROKES, LEAST_LONE = 24, 3  # of another drum
+THIRD = 4  # points of the axis in a third of an octave, nearly
+LEAST_BLEED_DB, HEARD_DB = -20.0, 30.0  # against own hits there, and below the loudest of them, that is told
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +26,15 @@ class Box:
 
     frequency_hz: float
     above_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class Bleed:
+    """Another drum in a mic: where it stands highest against the own hits, and by how much, in dB."""
+
+    piece: str
+    frequency_hz: float
+    against_own_db: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +49,15 @@ class ToneMeasure:
     fundamental_hz: float | None
     ring: Ring | None
     box: Box | None = None
+    bleed: tuple[Bleed, ...] = ()
+
+    @classmethod
+    def from_plain(cls, data: dict) -> "ToneMeasure":
+        """Return it from plain data, as ``dataclasses.asdict`` gives them."""
+        spectra = {key: tuple(value) for key, value in data.items() if key.endswith("_db") or key == "axis_hz"}
+        ring, box = (kind(**data[key]) if data[key] else None for kind, key in ((Ring, "ring"), (Box, "box")))
+        bleed = tuple(Bleed(**each) for each in data["bleed"])
+        return cls(data["mic"], **spectra, fundamental_hz=data["fundamental_hz"], ring=ring, box=box, bleed=bleed)
 
 
 def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeasure:
@@ -51,10 +72,10 @@ def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeas
     others = [h for p, hs in hits.items() if p != mic.piece for h in _strongest(hs)[:20] if _far(h.time_s, own_times)]
     other_windows = [_faded(read(_at(h, rate), _at(h, rate) + size)) for h in others[:MOST_WINDOWS]]
     own_db = spectrum_db(own_windows, rate)
-    starts = [_at(h, rate) for h in _alone(hits, mic.piece)]
+    starts = starts_of(hits, mic.piece, rate)
     fundamental = peaks.fundamental_hz(read, starts, mic.piece, rate)
     ring = peaks.ring(read, starts, fundamental, rate) if is_shell(mic.piece) else None
-    box = peaks.box_hz(read, starts, mic.piece, rate)
+    box = peaks.box_hz(read, starts, mic.piece, rate, ring.frequency_hz if ring else None)
     return ToneMeasure(
         mic.id,
         tuple(np.round(axis_hz(rate), 2).tolist()),
@@ -64,15 +85,35 @@ def measure(read, length: int, mic, hits: dict, sample_rate_hz: int) -> ToneMeas
         fundamental,
         ring,
         None if box is None else Box(*box),
+        _bleed(read, hits, mic.piece, own_db, rate) if own else (),
     )
 
 
-def _alone(hits: dict, piece: str) -> list:
-    """Return the strongest strokes of a drum after which neither it nor another one is struck for a while."""
+def _bleed(read, hits: dict, own_piece: str, own_db: np.ndarray, rate: int) -> tuple[Bleed, ...]:
+    """Return the other drums that are heard in a mic, the loudest against the own hits first, each by strokes that no other drum is near."""
+    axis, size, out = axis_hz(rate), int(OWN_S * rate), []
+    tilt = 3.0 * np.log2(axis)  # every octave counts the same
+    loudest = float(np.max(own_db + tilt))
+    for piece, mine in hits.items():
+        others = np.sort([h.time_s for name, hs in hits.items() if name != piece for h in hs])
+        lone = [h for h in _strongest(mine) if _far(h.time_s, others, OWN_S)][:LONE_STROKES]
+        if piece == own_piece or len(lone) < LEAST_LONE:
+            continue
+        theirs_db = spectrum_db([_faded(read(_at(h, rate), _at(h, rate) + size)) for h in lone], rate)
+        over = np.convolve(theirs_db - own_db, np.full(THIRD, 1.0 / THIRD), "same")
+        over[theirs_db + tilt < loudest - HEARD_DB] = -np.inf
+        best = int(np.argmax(over[: -THIRD // 2]))
+        if over[best] >= LEAST_BLEED_DB:
+            out.append(Bleed(piece, round(float(axis[best]), 1), round(float(over[best]), 1)))
+    return tuple(sorted(out, key=lambda each: -each.against_own_db))
+
+
+def starts_of(hits: dict, piece: str, sample_rate_hz: int) -> list[int]:
+    """Return where the strongest strokes of a drum begin after which neither it nor another one is struck for a while, in samples."""
     mine = hits.get(piece, [])
     clear = {h.time_s: h for h in heard_clear([h for h in mine if not h.ghost], hits, piece)}
     times = sorted(clear, key=lambda t: -clear[t].level_db)
-    return [clear[t] for t in peaks.alone(times, [h.time_s for h in mine])[:MOST_STROKES]]
+    return [_at(clear[t], sample_rate_hz) for t in peaks.alone(times, [h.time_s for h in mine])[:MOST_STROKES]]
 
 
 def _strongest(hits) -> list:
@@ -87,8 +128,8 @@ def _faded(part: np.ndarray) -> np.ndarray:
     return part * tukey(part.size, 0.1)
 
 
-def _far(time_s: float, times: np.ndarray) -> bool:
-    return times.size == 0 or float(np.min(np.abs(times - time_s))) > ALONE_S
+def _far(time_s: float, times: np.ndarray, by_s: float = ALONE_S) -> bool:
+    return times.size == 0 or float(np.min(np.abs(times - time_s))) > by_s
 
 
 def _gaps(times: np.ndarray, length_s: float) -> list[float]:

@@ -11,6 +11,7 @@ FUNDAMENTAL_HZ = {"kick": (38, 110), "snare": (130, 320), "floor": (50, 130)}
 TOM_HZ = (70, 280)
 BOX_HZ = {"kick": (200, 700), "snare": (400, 800)}
 TOM_BOX_HZ = (350, 700)
+RING_OCTAVES = 0.06  # to each side of a ring, that is not looked at for a box
 EARLY_S, LATE_S = 0.12, 0.2
 SETTLED_S = {"kick": 0.075, "snare": 0.03}  # after a stroke, when its pitch has come down
 TOM_SETTLED_S = 0.12
@@ -69,17 +70,17 @@ def fundamental_hz(read, starts: list[int], piece: str, rate: int) -> float | No
     limits = pitch_range_hz(piece)
     if not starts or limits is None:
         return None
-    early = _strongest(_windows(read, starts, 0.0, EARLY_S, rate), limits, rate)
+    early = _strongest(windows(read, starts, 0.0, EARLY_S, rate), limits, rate)
     settled_s = SETTLED_S.get(piece, TOM_SETTLED_S)
     near = (NEAR[0] * early, NEAR[1] * early)
-    return round(_strongest(_windows(read, starts, settled_s, LATE_S, rate), near, rate), 1)
+    return round(_strongest(windows(read, starts, settled_s, LATE_S, rate), near, rate), 1)
 
 
 def ring(read, starts: list[int], pitch_hz: float | None, rate: int) -> Ring | None:
     """Return the tone that rings on after a drum's strokes: narrow, its own, falling evenly, and for longer than the drum itself; None where there is none."""
     if len(starts) < 3:
         return None
-    frequencies, found = power(_windows(read, starts, RING_FROM_S, RING_S, rate), rate)
+    frequencies, found = power(windows(read, starts, RING_FROM_S, RING_S, rate), rate)
     level = power_to_db(found + 1e-12)
     own_s = decay_s(read, starts, pitch_hz, rate) if pitch_hz else None
     least_s = max(LASTS_S[0], OUTLASTS * (own_s or 0.0))
@@ -96,12 +97,24 @@ def ring(read, starts: list[int], pitch_hz: float | None, rate: int) -> Ring | N
     return None
 
 
-def box_hz(read, starts: list[int], piece: str, rate: int) -> tuple[float, float] | None:
-    """Return where a drum is boxy, and by how much: the third-octave that stands highest over a straight line through the octaves around it, in Hz and dB."""
+def box_hz(
+    read, starts: list[int], piece: str, rate: int, without_hz: float | None = None
+) -> tuple[float, float] | None:
+    """Return where a drum is boxy, and by how much: the third-octave that stands highest over a straight line through the octaves around it, in Hz and dB.
+
+    without_hz : a ring, which is no box: what lies next to it does not count
+    """
     limits = BOX_HZ.get(piece, TOM_BOX_HZ if piece.startswith("tom") or piece == "floor" else None)
     if not starts or limits is None:
         return None
-    frequencies, found = power(_windows(read, starts, 0.0, EARLY_S, rate), rate)
+    frequencies, found = power(windows(read, starts, 0.0, EARLY_S, rate), rate)
+    if without_hz:
+        apart = np.abs(np.log2(np.maximum(frequencies, 1.0) / without_hz))
+        found = np.where(
+            apart < RING_OCTAVES,
+            np.interp(frequencies, frequencies[apart >= RING_OCTAVES], found[apart >= RING_OCTAVES]),
+            found,
+        )
     centres = np.geomspace(limits[0] / 2.0, limits[1] * 2.0, 96)
     edges = 2.0 ** (1.0 / 6.0)
     sums = np.concatenate([[0.0], np.cumsum(found)])
@@ -127,14 +140,15 @@ def decay_s(read, starts: list[int], frequency_hz: float, rate: int) -> float | 
     return float(-60.0 / slope) if slope < -1.0 and off <= STRAIGHT_DB else None
 
 
-def _windows(read, starts: list[int], from_s: float, length_s: float, rate: int) -> list[np.ndarray]:
+def windows(read, starts: list[int], from_s: float, length_s: float, rate: int) -> list[np.ndarray]:
+    """Return parts of strokes, each faded: at both ends, or from the stroke itself on to its end alone."""
     size, later = round(length_s * rate), round(from_s * rate)
     shape = np.hanning(2 * size)[size:] if from_s == 0.0 else np.hanning(size)
     return [read(at + later, at + later + size) * shape for at in starts]
 
 
-def _strongest(windows: list[np.ndarray], limits: tuple[float, float], rate: int) -> float:
-    frequencies, found = power(windows, rate)
+def _strongest(pieces: list[np.ndarray], limits: tuple[float, float], rate: int) -> float:
+    frequencies, found = power(pieces, rate)
     band = np.flatnonzero((frequencies >= limits[0]) & (frequencies <= limits[1]))
     return _between(frequencies, power_to_db(found + 1e-12), int(band[np.argmax(found[band])]))
 

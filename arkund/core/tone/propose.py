@@ -1,4 +1,7 @@
-"""A starting equaliser per mic: usual zones, tuned to what was measured in this mic."""
+"""A starting equaliser per mic: usual zones, tuned to what was measured in this mic and by how much; what would hardly be heard is left out."""
+
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -7,101 +10,187 @@ from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows
 from arkund.core.tone.measure import ToneMeasure
 from arkund.core.tools.tone import Band, Tone
+from arkund.core.units import db_to_power, power_to_db
 
 HAT_HEAVY_DB = -14.0  # bleed above 5 kHz this near to the own sound: no boost of the top
+BOX_SHARE, BOX_DB = 0.7, (2.0, 6.0)  # of what stands over its surroundings that is cut; at least and at most
+RING_LEFT_DB, RING_DB, RING_Q = 6.0, (4.0, 12.0), 14.0
+PINK_SHARE = 0.08  # of the way to pink noise, in octaves
+PINK_HZ = (250.0, 500.0, 1000.0, 2000.0, 4000.0)
+LEAST_DB = 0.5
+WHOLE_HZ, CYMBALS_HZ = 100.0, 400.0  # below, of overheads as the picture of the kit, as cymbals only
+FALLS_HZ = 20_000.0
+
+
+class _Row:
+    """Filters with the reason for each."""
+
+    def __init__(self) -> None:
+        self.bands: list[Band] = []
+        self.words: list[str] = []
+
+    def add(
+        self, kind: str, frequency: float, gain: float = 0.0, q: float = 0.9, slope: int = 12, why: str = ""
+    ) -> None:
+        band = Band(kind=kind, frequency_hz=round(float(frequency), 1), gain_db=round(gain, 1), q=q, slope_db=slope)
+        self.bands.append(band)
+        self.words.append(why)
 
 
 def propose(mic, measured: ToneMeasure) -> Finding | None:
     """Return the starting bands for one mic, each with where its figure comes from."""
-    bands, words = _bands(mic, measured)
-    if not bands:
+    row = _Row()
+    _BY_KIND.get(_kind(mic), lambda *_: None)(row, mic, measured)
+    if not row.bands:
         return None
-    return Finding(
-        "tone",
-        f"tone:{mic.id}",
-        mic.id,
-        f"{mic.name}: {len(bands)} filters",
-        " ".join(words),
-        rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(bands))),
-    )
+    changes, why = rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands))), " ".join(row.words)
+    return Finding("tone", f"tone:{mic.id}", mic.id, f"{mic.name}: {_count(row.bands)}", why, changes)
 
 
-def _bands(mic, m: ToneMeasure) -> tuple[list[Band], list[str]]:
-    bands, words = [], []
+def propose_cymbals(overheads: Sequence[tuple[Any, ToneMeasure]]) -> Finding | None:
+    """Return the other school of the overheads, all in one: only their cymbals, without the drums under them."""
+    changes, words = {}, []
+    for mic, measured in overheads:
+        row = _Row()
+        row.add("high_pass", CYMBALS_HZ, slope=24)
+        _cymbals(row, measured)
+        changes |= rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands)))
+        words.append(mic.name)
+    if not changes:
+        return None
+    why = f"High-pass at {CYMBALS_HZ:.0f} Hz in {', '.join(words)}: the drums come from their own mics alone."
+    title = "Or: the overheads as cymbals only"
+    return Finding("tone", "tone:cymbals", overheads[0][0].id, title, why, changes, first_choice=False)
 
-    def add(kind: str, frequency: float, gain: float = 0.0, q: float = 0.9, slope: int = 12, why: str = "") -> None:
-        bands.append(Band(kind=kind, frequency_hz=round(float(frequency), 1), gain_db=gain, q=q, slope_db=slope))
-        words.append(why)
 
+def _count(bands: list[Band]) -> str:
+    return f"{len(bands)} filter{'s' if len(bands) > 1 else ''}"
+
+
+def _kind(mic) -> str:
+    if is_tom(mic.piece):
+        return "tom"
+    if mic.piece in ("hihat", "ride", "crash"):
+        return "cymbal"
+    return mic.piece if mic.piece in ("kick", "snare") else mic.role
+
+
+def _kick(row: _Row, mic, m: ToneMeasure) -> None:
+    if mic.role == "sub":
+        row.add("low_pass", 110, slope=24, why="Sub mic carries the bottom only: low-pass at 110 Hz (usual).")
+        return
     f0 = m.fundamental_hz
-    if mic.piece == "kick":
-        if mic.role == "sub":
-            add("low_pass", 110, slope=24, why="Sub mic carries the bottom only: low-pass at 110 Hz (usual).")
-        else:
-            add(
-                "high_pass",
-                max(0.6 * (f0 or 50), 25),
-                why=f"High-pass under the fundamental {f0:.0f} Hz (measured)."
-                if f0
-                else "High-pass at 30 Hz (usual; it has no own hit to be measured by).",
-            )
-            box = _loudest(m, 220, 700)
-            add("bell", box, -4.0, 1.2, why=f"Box at {box:.0f} Hz cut 4 dB (measured peak).")
-            if mic.role == "in":
-                beater = _loudest(m, 2500, 5000)
-                add("bell", beater, 3.5, 1.0, why=f"Beater at {beater:.0f} Hz lifted 3.5 dB (measured peak).")
-    elif mic.piece == "snare":
-        top = mic.role != "bottom"
-        add(
-            "high_pass",
-            85 if top else 220,
-            slope=24,
-            why=f"High-pass at {85 if top else 220} Hz against the kick (usual).",
+    why = (
+        f"High-pass under the fundamental {f0:.0f} Hz (measured)."
+        if f0
+        else "High-pass at 30 Hz (usual; it has no own hit to be measured by)."
+    )
+    row.add("high_pass", max(0.6 * (f0 or 50), 25), why=why)
+    _box(row, m)
+    if mic.role == "in":
+        beater = _loudest(m, 2500, 5000)
+        row.add("bell", beater, 3.5, 1.0, why=f"Beater at {beater:.0f} Hz lifted 3.5 dB (measured peak).")
+
+
+def _snare(row: _Row, mic, m: ToneMeasure) -> None:
+    top = mic.role != "bottom"
+    below = 85 if top else 220
+    row.add("high_pass", below, slope=24, why=f"High-pass at {below} Hz against the kick (usual).")
+    if not top:
+        return
+    if m.ring is not None:
+        cut = float(np.clip(m.ring.above_db - RING_LEFT_DB, *RING_DB))
+        why = f"Ring at {m.ring.frequency_hz:.0f} Hz ({m.ring.above_db:.0f} dB high, {m.ring.decay_s:.1f} s, measured) cut by {cut:.0f} dB, narrowly."
+        row.add("bell", m.ring.frequency_hz, -cut, RING_Q, why=why)
+    _box(row, m)
+    row.add("bell", 3600, 2.5, 0.8, why="Crack at 3.6 kHz lifted 2.5 dB (usual).")
+    bleed_db = _bleed_above(m, 5000)
+    if bleed_db < HAT_HEAVY_DB:
+        row.add(
+            "high_shelf",
+            8000,
+            2.0,
+            0.7,
+            why=f"Wires lifted 2 dB above 8 kHz: others are {-bleed_db:.0f} dB under the snare there (measured).",
         )
-        if m.ring is not None and top:
-            add(
-                "bell",
-                m.ring.frequency_hz,
-                -7.0,
-                12.0,
-                why=f"Ring at {m.ring.frequency_hz:.0f} Hz ({m.ring.above_db:.0f} dB high, measured) narrowed out.",
-            )
-        if top:
-            box = _loudest(m, 400, 800)
-            add("bell", box, -3.0, 1.4, why=f"Box at {box:.0f} Hz cut 3 dB (measured peak).")
-            add("bell", 3600, 2.5, 0.8, why="Crack at 3.6 kHz lifted 2.5 dB (usual).")
-            if _bleed_above(m, 5000) < HAT_HEAVY_DB:
-                add(
-                    "high_shelf",
-                    8000,
-                    2.0,
-                    0.7,
-                    why="Wires lifted 2 dB above 8 kHz: the hat is low enough here (measured).",
-                )
-            else:
-                words.append("Top not lifted: the hat is too loud in this mic (measured).")
-    elif is_tom(mic.piece):
-        if f0:
-            add("high_pass", 0.6 * f0, why=f"High-pass under the fundamental {f0:.0f} Hz (measured).")
-            add("bell", f0, 2.0, 1.2, why="Fundamental lifted 2 dB.")
-        box = _loudest(m, 350, 700)
-        add("bell", box, -5.0, 1.2, why=f"Box at {box:.0f} Hz cut 5 dB (measured peak).")
-        add("bell", 4000, 3.0, 0.9, why="Stick at 4 kHz lifted 3 dB (usual).")
-    elif mic.piece in ("hihat", "ride", "crash"):
-        add("high_pass", 320, slope=24, why="High-pass at 320 Hz: nothing of the cymbal lies below (usual).")
-    elif mic.role == "overhead":
-        add(
-            "high_pass",
-            100,
-            slope=12,
-            why="High-pass at 100 Hz: overheads as the picture of the whole kit (usual).",
+    else:
+        row.words.append(f"Top not lifted: others are only {-bleed_db:.0f} dB under the snare there (measured).")
+
+
+def _tom(row: _Row, mic, m: ToneMeasure) -> None:
+    f0 = m.fundamental_hz
+    if f0:
+        row.add("high_pass", 0.6 * f0, why=f"High-pass under the fundamental {f0:.0f} Hz (measured).")
+        row.add("bell", f0, 2.0, 1.2, why="Fundamental lifted 2 dB.")
+    _box(row, m)
+    row.add("bell", 4000, 3.0, 0.9, why="Stick at 4 kHz lifted 3 dB (usual).")
+
+
+def _cymbal(row: _Row, mic, m: ToneMeasure) -> None:
+    row.add("high_pass", 320, slope=24, why="High-pass at 320 Hz: nothing of the cymbal lies below (usual).")
+
+
+def _overhead(row: _Row, mic, m: ToneMeasure) -> None:
+    row.add(
+        "high_pass",
+        WHOLE_HZ,
+        slope=12,
+        why=f"High-pass at {WHOLE_HZ:.0f} Hz: overheads as the picture of the whole kit (usual).",
+    )
+    row.add("bell", 450, -2.0, 0.8, why="Low mids scooped 2 dB (usual).")
+    _cymbals(row, m)
+
+
+def _cymbals(row: _Row, m: ToneMeasure) -> None:
+    """A step towards pink noise where it is heard, and the lift at 8 kHz with a fall at 20."""
+    for hz, gain in towards_pink(m):
+        row.add(
+            "bell",
+            hz,
+            gain,
+            1.0,
+            why=f"{hz:.0f} Hz {gain:+.1f} dB: {100 * PINK_SHARE:.0f} % of the way to pink noise (measured).",
         )
-        add("bell", 450, -2.0, 0.8, why="Low mids scooped 2 dB (usual).")
-        add("high_shelf", 8000, 1.5, 0.7, why="Lift of 1.5 dB above 8 kHz (usual).")
-    elif mic.role in ("room", "talkback"):
-        add("high_pass", 60, why="High-pass at 60 Hz (usual).")
-        add("bell", 350, -3.0, 0.8, why="Low mids scooped 3 dB (usual).")
-    return bands, [w for w in words if w]
+    row.add("high_shelf", 8000, 1.5, 0.7, why="Lift of 1.5 dB above 8 kHz (usual).")
+    row.add("low_pass", FALLS_HZ, slope=6, why="Falls gently to 20 kHz.")
+
+
+def _room(row: _Row, mic, m: ToneMeasure) -> None:
+    row.add("high_pass", 60, why="High-pass at 60 Hz (usual).")
+    row.add("bell", 350, -3.0, 0.8, why="Low mids scooped 3 dB (usual).")
+
+
+_BY_KIND = {
+    "kick": _kick,
+    "snare": _snare,
+    "tom": _tom,
+    "cymbal": _cymbal,
+    "overhead": _overhead,
+    "room": _room,
+    "talkback": _room,
+}
+
+
+def _box(row: _Row, m: ToneMeasure) -> None:
+    """Cut a share of what stands over the surroundings, and say what is left; nothing where it hardly does."""
+    if m.box is None or BOX_SHARE * m.box.above_db < BOX_DB[0]:
+        return
+    cut = float(np.clip(BOX_SHARE * m.box.above_db, *BOX_DB))
+    left = m.box.above_db - cut
+    why = f"Box at {m.box.frequency_hz:.0f} Hz stands {m.box.above_db:.1f} dB over its surroundings (measured): cut by {cut:.1f} dB, {left:.1f} left."
+    row.add("bell", m.box.frequency_hz, -cut, 1.4, why=why)
+
+
+def towards_pink(m: ToneMeasure) -> list[tuple[float, float]]:
+    """Return by how much octaves of a mic are to be moved towards an even fall of 3 dB an octave, as (Hz, dB); what would not be heard is left out."""
+    axis = np.array(m.axis_hz)
+    level = power_to_db(0.5 * (db_to_power(np.array(m.own_db)) + db_to_power(np.array(m.others_db)))) + 3.0 * np.log2(
+        axis
+    )
+    octaves = np.array([np.mean(level[(axis >= hz / 2**0.5) & (axis < hz * 2**0.5)]) for hz in PINK_HZ])
+    off = octaves - octaves.mean()
+    moves = -PINK_SHARE * off
+    return [(hz, round(float(db), 1)) for hz, db in zip(PINK_HZ, moves, strict=True) if abs(db) >= LEAST_DB]
 
 
 def _loudest(m: ToneMeasure, low_hz: float, high_hz: float) -> float:

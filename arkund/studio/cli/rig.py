@@ -93,7 +93,10 @@ def tool_remove(session: str, strip: str, tool_id: str, as_json: bool) -> None:
 @json_option
 def tool_copy(session: str, strip: str, tool_id: str, others: tuple[str, ...], as_json: bool) -> None:
     """Copy a tool's settings to other strips; one Move."""
-    make(session, as_json, lambda s: changes.copy_tool(s.plan, strip, tool_id, others))
+    from arkund.studio.services import toning
+    from arkund.studio.services.measuring import Measure
+
+    make(session, as_json, lambda s: toning.copy_tool(Measure(s), strip, tool_id, list(others)))
 
 
 @tool.command("key")

@@ -21,6 +21,7 @@ from arkund.core.replace.notes import NOTES
 from arkund.core.rig import places, usual
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import group_id
+from arkund.core.tone.zones import zones_of
 from arkund.core.tools import gate as gates
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.tone import Tone, curve_db
@@ -29,7 +30,7 @@ from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, carding, cleaning, layering, solving, whole
+from arkund.studio.services import backing, carding, cleaning, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
@@ -260,6 +261,11 @@ def tone(m: Measure, mic_id: str | None) -> dict:
         "others_db": measured.others_db,
         "fundamental_hz": measured.fundamental_hz,
         "ring": dataclasses.asdict(measured.ring) if measured.ring else None,
+        "box": dataclasses.asdict(measured.box) if measured.box else None,
+        "bleed": [dataclasses.asdict(each) for each in measured.bleed],
+        "zones": zones_of(mic.piece, mic.role),
+        "boosts": toning.boosts(m),
+        "music": m.plan.backing.on,
         "curves_db": curves,
         "row": row_of(m, mic.id),
     }

@@ -11,7 +11,7 @@ from arkund.core.rig.changes import Change
 from arkund.studio.models import Session
 from arkund.studio.pages.actions import answer, step_of
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import cleaning, layering, rigging, shelving
+from arkund.studio.services import cleaning, layering, rigging, shelving, toning
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
@@ -95,7 +95,10 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "add-tool": lambda s, b: rigging.add_tool(s, wanted(b, "strip", str), wanted(b, "kind", str), _place(b)),
     "move-tool": lambda s, b: changes.move_tool(s.plan, *_tool(b), wanted(b, "by", int)),
     "remove-tool": lambda s, b: changes.remove_tool(s.plan, *_tool(b)),
-    "copy-tool": lambda s, b: changes.copy_tool(s.plan, *_tool(b), _others(b)),
+    "copy-tool": lambda s, b: toning.copy_tool(Measure(s), *_tool(b), _others(b)),
+    "notch": lambda s, b: toning.notch(
+        Measure(s), wanted(b, "mic", str), wanted(b, "hz", float), wanted(b, "tool", str, "")
+    ),
     "set-key": lambda s, b: rigging.set_key(s, *_tool(b), wanted(b, "of", str)),
     "add-path": lambda s, b: changes.add_path(s.plan, wanted(b, "recipe", str, ""), wanted(b, "name", str, "")),
     "remove-path": lambda s, b: changes.remove_path(s.plan, wanted(b, "path", str)),

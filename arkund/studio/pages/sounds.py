@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.rig import changes
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, moves, pictures, shelving, whole
+from arkund.studio.services import listening, moves, pictures, shelving, toning, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -87,6 +87,11 @@ def average_hit(request: HttpRequest, session_id: int, mic: str) -> HttpResponse
     if found is None:
         raise Http404("Silence, or no such mic.")
     return _binary(found.tobytes(), for_ever=False)
+
+
+def sums(request: HttpRequest, session_id: int, mic: str, what: str) -> JsonResponse:
+    """Return what is laid over a mic's spectrum: its drum's mics together, the kit, or the rest of the music."""
+    return JsonResponse(toning.sums(Measure(session_or_404(request, session_id)), mic, what))
 
 
 def kept_hit(request: HttpRequest, session_id: int, capture: str) -> HttpResponse:

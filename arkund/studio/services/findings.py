@@ -25,6 +25,7 @@ from arkund.core.timing.propose import propose as propose_timing
 from arkund.core.timing.propose import propose_tempo
 from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
+from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import layering, solving, whole
 from arkund.studio.services.measuring import Measure
@@ -144,8 +145,10 @@ def _replace(m: Measure) -> list[Finding]:
 
 
 def _tone(m: Measure) -> list[Finding]:
-    found = [propose_tone(mic, m.tone(mic)) for mic in m.plan.mics if not mic.is_layer]
-    return [f for f in (*_low_end(m), *found) if f is not None]
+    mics = [mic for mic in m.plan.mics if not mic.is_layer]
+    found = [propose_tone(mic, m.tone(mic)) for mic in mics]
+    cymbals = propose_cymbals([(mic, m.tone(mic)) for mic in mics if mic.role == "overhead"])
+    return [f for f in (*_low_end(m), *found, cymbals) if f is not None]
 
 
 def _low_end(m: Measure) -> list[Finding | None]:

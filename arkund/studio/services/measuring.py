@@ -46,7 +46,7 @@ from arkund.core.timing.bars import bars_of
 from arkund.core.timing.meter import SURE, MeterGuess, estimate_meter
 from arkund.core.timing.process import moved_sample
 from arkund.core.timing.tempo import MapGuess, estimate_map
-from arkund.core.tone.measure import Box, Ring, ToneMeasure
+from arkund.core.tone.measure import ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.core.tone.moving import threshold_db
 from arkund.core.tools.gate import Gate
@@ -57,7 +57,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 15  # of the measurements: raised when one of them is computed in another way
+VERSION = 17  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
@@ -371,9 +371,7 @@ class Measure:
             return dataclasses.asdict(tone_measure(self._source_of(mic), length, mic, self.heard_hits, self.rate))
 
         data = self.kept("tone", self.source_depends(mic), compute)
-        ring, box = (kind(**data[key]) if data[key] else None for kind, key in ((Ring, "ring"), (Box, "box")))
-        spectra = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items() if k not in ("ring", "box")}
-        return ToneMeasure(**spectra, ring=ring, box=box)
+        return ToneMeasure.from_plain(data)
 
     def envelopes(self, mic: MicPlan) -> tuple[Envelope, Envelope]:
         """Return the average hit's envelope before and after the mic's processing."""

@@ -1,0 +1,176 @@
+"""Tone as it is worked on: a peak notched where one points, an equaliser carried to other drums, and what a drum's mics together gain by all of it."""
+
+import functools
+
+import numpy as np
+
+from arkund.core.dsp.spectrum import axis_hz, spectrum_db
+from arkund.core.errors import SettingsError
+from arkund.core.kit.pieces import is_close
+from arkund.core.plan.plan import MicPlan
+from arkund.core.render.source import backing_span
+from arkund.core.rig import changes, places, rows
+from arkund.core.rig.changes import Change
+from arkund.core.rig.hearing import audible
+from arkund.core.tone.measure import starts_of
+from arkund.core.tone.notch import cut, peak_near
+from arkund.core.tone.retune import retuned
+from arkund.core.tone.together import together
+from arkund.core.tools.tone import MOST_BANDS, Tone
+from arkund.studio.services import carding, listening
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.rendering import rendered
+
+SUMS = ("drum", "kit", "music")
+BOOSTED_HZ = (1000.0, 5000.0)  # where ears tire first
+LEAST_BOOST_DB = 0.05
+
+
+def notch(measure: Measure, mic_id: str, frequency_hz: float, tool_id: str = "") -> Change:
+    """Return the change that cuts the peak of a mic near a frequency, at its measured place and width.
+
+    tool_id : in which of its equalisers. Raises SettingsError outside the spectrum, without hits, and where the equaliser is full.
+    """
+    mic = measure.plan.mic(mic_id)
+    piece = mic.piece if measure.heard_hits.get(mic.piece) else "snare"
+    starts = starts_of(measure.heard_hits, piece, measure.rate)
+    read = functools.partial(measure.sources.read, mic)
+    found = peak_near(read, starts, frequency_hz, measure.rate) if np.isfinite(frequency_hz) else None
+    if found is None:
+        why = (
+            "no strokes were found by which its spectrum could be measured"
+            if not starts
+            else "that is outside its spectrum"
+        )
+        raise SettingsError(f"notch: at {frequency_hz:g} Hz in {mic.name}: {why}.")
+    band = cut(found)
+    mine = mic.tool(tool_id) if tool_id else mic.first("tone")
+    tone = mine if isinstance(mine, Tone) else Tone()
+    if len(tone.bands) >= MOST_BANDS:
+        raise SettingsError(f"notch: {mic.name} has {MOST_BANDS} filters already; take one out first.")
+    words = f"{mic.name}: {band.frequency_hz:.0f} Hz, {found.above_db:.1f} dB over what is around it, cut by {-band.gain_db:.1f} dB, Q {band.q:g}"
+    values = rows.put(f"mics.{mic.id}", mic, tone.replace(on=True, bands=(*tone.bands, band)))
+    if mine is not None and mine is not mic.first("tone"):
+        values = {f"mics.{mic.id}.tools.{mine.id}": tone.replace(on=True, bands=(*tone.bands, band)).to_json()}
+    return Change(words, values)
+
+
+def copy_tool(measure: Measure, strip: str, tool_id: str, others: list[str]) -> Change:
+    """Return the change that copies a tool to other strips; an equaliser to another drum of the same kind retuned by their measured fundamentals."""
+    plan = measure.plan
+    change = changes.copy_tool(plan, strip, tool_id, others)
+    mine = places.named(plan, strip)
+    tool = mine.strip.tools[rows.place_of(mine.strip.tools, tool_id)]
+    if not isinstance(tool, Tone) or mine.sort != "mic":
+        return change
+    values, words = dict(change.values), []
+    for other in (places.named(plan, name) for name in others):
+        ratio = _ratio(measure, mine.strip, other.strip) if other.sort == "mic" else None
+        if ratio is not None:
+            values |= rows.put(other.place, other.strip, retuned(tool, ratio))
+            words.append(f"{other.words} retuned by {ratio:.2f}")
+    return Change(f"{change.title}; {', '.join(words)}" if words else change.title, values)
+
+
+def _ratio(measure: Measure, one: MicPlan, other: MicPlan) -> float | None:
+    """Return how much higher another drum of the same kind is tuned; None where that is the same drum, another kind, or not known."""
+    if one.piece == other.piece or _kind(one) != _kind(other):
+        return None
+    pitches = [measure.tone(mic).fundamental_hz for mic in (one, other)]
+    return pitches[1] / pitches[0] if all(pitches) else None
+
+
+def _kind(mic: MicPlan) -> str:
+    return "tom" if mic.piece == "floor" or mic.piece.startswith("tom") else mic.piece
+
+
+def sums(measure: Measure, mic_id: str, what: str) -> dict:
+    """Return what is laid over a mic's spectrum: its drum's mics together or the kit at the drum's hits, without the step and with it; or the music's.
+
+    what : one of SUMS. Raises SettingsError for another, and where there is no music.
+    """
+    if what not in SUMS:
+        raise SettingsError(f"what: expected one of {', '.join(SUMS)}; got {what[:40]!r}.")
+    mic, plan, span = measure.plan.mic(mic_id), measure.plan, measure.busy_span()
+    axis = axis_hz(measure.rate)
+    if what == "music":
+        if not plan.backing.on:
+            raise SettingsError("music: no backing track is loaded; Load takes one.")
+        music = backing_span(plan, measure.recordings, *span).mean(axis=1)
+        parts = [music[k : k + measure.rate // 4] for k in range(0, music.size - measure.rate // 4, measure.rate // 4)]
+        return {
+            "axis_hz": axis.tolist(),
+            "after_db": np.round(spectrum_db(parts, measure.rate), 2).tolist(),
+            "words": "the rest of the music",
+        }
+
+    def compute() -> dict:
+        piece = mic.piece if measure.heard_hits.get(mic.piece) else "snare"
+        at = [h.time_s for h in carding.heard_hits(measure, span).get(piece, []) if not h.ghost]
+        plain = listening.without(plan, "tone")
+        outputs = [f"strip:{each.id}" for each in _of_drum(measure, mic)] if what == "drum" else ["kit"]
+        both = [[_mono(rendered(p, measure.recordings, span, out)) for out in outputs] for p in (plain, plan)]
+        found = together(*both, at, measure.rate)
+        return {"axis_hz": axis.tolist(), **found.plain()}
+
+    words = f"all mics of the {mic.piece}" if what == "drum" else f"the kit at strokes of the {mic.piece}"
+    return measure.kept("sums", [plan.to_json(), mic.id, what, list(span)], compute) | {"words": words}
+
+
+def _of_drum(measure: Measure, mic: MicPlan) -> list[MicPlan]:
+    """Return the mics of a mic's drum that are heard; of an overhead and the like those of its role."""
+    close = is_close(mic.role)
+    return [
+        each
+        for each in audible(measure.plan)
+        if (each.piece == mic.piece and is_close(each.role) if close else each.role == mic.role)
+    ] or [mic]
+
+
+def _mono(audio: np.ndarray) -> np.ndarray:
+    return audio if audio.ndim == 1 else audio.mean(axis=1)
+
+
+def boosts(measure: Measure) -> list[dict]:
+    """Return which strips are lifted between 1 and 5 kHz, and by how much altogether, in dB."""
+    out = []
+    for each in places.all_of(measure.plan):
+        total = sum(
+            band.gain_db
+            for tool in each.strip.tools
+            if isinstance(tool, Tone) and tool.on
+            for band in tool.bands
+            if band.on
+            and band.kind == "bell"
+            and BOOSTED_HZ[0] <= band.frequency_hz <= BOOSTED_HZ[1]
+            and band.gain_db > 0
+        )
+        if total > LEAST_BOOST_DB:
+            out.append({"name": each.words, "db": round(total, 1)})
+    return out
+
+
+def report(measure: Measure, mic: MicPlan) -> dict:
+    """Return what was measured of a mic's tone, with words."""
+    found = measure.tone(mic)
+    told = []
+    if found.fundamental_hz:
+        told.append(f"fundamental {found.fundamental_hz:.1f} Hz")
+    if found.ring:
+        told.append(f"ring {found.ring.frequency_hz:.1f} Hz, {found.ring.above_db:+.0f} dB, {found.ring.decay_s:.2f} s")
+    if found.box:
+        told.append(f"box {found.box.frequency_hz:.0f} Hz {found.box.above_db:+.1f} dB")
+    told += [f"{each.piece} {each.against_own_db:+.0f} dB at {each.frequency_hz:.0f} Hz" for each in found.bleed[:3]]
+    return {
+        "mic": mic.id,
+        "name": mic.name,
+        "words": "; ".join(told) or "nothing stands out",
+        "fundamental_hz": found.fundamental_hz,
+        "ring": None
+        if found.ring is None
+        else {"frequency_hz": found.ring.frequency_hz, "above_db": found.ring.above_db, "decay_s": found.ring.decay_s},
+        "box": None if found.box is None else {"frequency_hz": found.box.frequency_hz, "above_db": found.box.above_db},
+        "bleed": [
+            {"piece": b.piece, "frequency_hz": b.frequency_hz, "against_own_db": b.against_own_db} for b in found.bleed
+        ],
+    }

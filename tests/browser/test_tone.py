@@ -1,0 +1,119 @@
+"""Tone worked on in its picture: a ring that is pointed at, a place that is swept, a tom's filters carried to the floor tom."""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import RING_HZ
+from tests.browser.tap import Tap, plays_on, tappable
+from tests.browser.test_line import LOOP_S
+from tests.browser.test_rows import ready
+
+pytestmark = pytest.mark.browser
+
+CHART = "document.querySelector('[x-data=tone]')._x_dataStack[0]"
+PLACE = f"(hz) => {{ const t = {CHART}; return [t.axis().to(hz), t.sheet.top + 40] }}"
+NAMED = f"(word) => {{ const m = {CHART}.named.find((each) => each.words.startsWith(word)); return [m.x + 10, m.y] }}"
+
+
+def at(page: Page, code: str, asked) -> tuple[float, float]:
+    """Return a place of the chart in pixels of the window."""
+    x, y = page.evaluate(code, asked)
+    box = page.locator("canvas").first.bounding_box()
+    return box["x"] + x, box["y"] + y
+
+
+def last_filter(page: Page) -> tuple[float, float, float]:
+    """Return frequency, gain and Q of the last filter of the table."""
+    labels = [f"{name} of filter" for name in ("frequency", "gain", "Q")]
+    return tuple(float(page.locator(f"input[aria-label^='{each}']:visible").last.input_value()) for each in labels)
+
+
+def tone_level_db(audio: np.ndarray, hz: float, rate: int = 48_000) -> float:
+    """Return the level of a recording around a frequency."""
+    power = np.abs(np.fft.rfft(audio)) ** 2
+    f = np.fft.rfftfreq(audio.size, 1 / rate)
+    return 10 * np.log10(power[(f > 0.97 * hz) & (f < 1.03 * hz)].sum() + 1e-12)
+
+
+class TestInThePicture:
+    """What the hand does in the spectrum."""
+
+    def test_a_ring_is_notched_by_pointing(self, page, session):
+        """Its name is clicked: a narrow cut stands at the ring's own frequency, told with its height; undo takes it out."""
+        page.goto(f"{session}/tone/?of=sn-top")
+        ready(page)
+        page.wait_for_function(f"() => {CHART}.named.some((m) => m.words.startsWith('ring'))")
+        page.mouse.click(*at(page, NAMED, "ring"))
+        expect(page.locator("#message")).to_contain_text(re.compile(r"8\d\d Hz, .* cut by"))
+        ready(page)
+        hz, gain, q = last_filter(page)
+        assert hz == pytest.approx(RING_HZ, rel=0.02)
+        assert gain < -6.0
+        assert q > 8.0
+        page.locator("#undo").click()
+        expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)
+
+    def test_sweep_and_let_go(self, page, session):
+        """While a place is held it is heard louder there; let go, that is gone and a cut stands near it. Escape leaves nothing."""
+        page = tappable(page)
+        page.goto(f"{session}/tone/?of=sn-top")
+        ready(page)
+        page.get_by_role("button", name="alone").click()
+        for number, value in ((0, "3"), (1, "2")):
+            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
+            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+        page.locator("#play").click()
+        plays_on(page, 0.7)
+        tap = Tap(page)
+        before = tone_level_db(tap.record(LOOP_S), 440.0)
+        x, y = at(page, PLACE, 440.0)
+        page.mouse.move(x + 60, y)
+        page.mouse.down()
+        page.mouse.move(x, y, steps=4)
+        held = max(tone_level_db(tap.record(LOOP_S), 440.0) for _ in range(3))
+        assert held > before + 4.0
+        page.mouse.up()
+        expect(page.locator("#message")).to_contain_text("cut by")
+        ready(page)
+        hz, gain, _ = last_filter(page)
+        assert hz == pytest.approx(440.0, rel=0.1)
+        assert gain <= -2.0
+        assert min(tone_level_db(tap.record(LOOP_S), 440.0) for _ in range(3)) < before + 1.0
+        page.keyboard.press("Space")
+        page.locator("#undo").click()
+        expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)
+        page.locator("canvas").first.focus()
+        for key in ("s", "ArrowRight", "Escape"):
+            page.keyboard.press(key)
+        expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)
+
+    def test_a_toms_filters_on_the_floor_tom(self, page, session):
+        """Copied, what belongs to its pitch is retuned by the measured fundamentals, and its stick stays where it was."""
+        page.goto(f"{session}/tone/?of=t1")
+        ready(page)
+        page.get_by_role("button", name=re.compile("^do it")).nth(0).wait_for()
+        note = page.locator("li, article, section").filter(has_text=re.compile(r"T1: \d filters")).last
+        note.get_by_role("button", name="do it").click()
+        expect(page.locator("#message")).to_contain_text("T1:")
+        ready(page)
+        page.get_by_label("copy to another strip").select_option("mic:ft")
+        expect(page.locator("#message")).to_contain_text(re.compile(r"FT retuned by 0\.[4-9]"))
+        ready(page)
+        mine = [
+            float(each.input_value()) for each in page.locator("input[aria-label^='frequency of filter']:visible").all()
+        ]
+        page.goto(f"{session}/tone/?of=ft")
+        ready(page)
+        theirs = [
+            float(each.input_value()) for each in page.locator("input[aria-label^='frequency of filter']:visible").all()
+        ]
+        ratios = [b / a for a, b in zip(mine, theirs, strict=True)]
+        assert max(ratios) == 1.0
+        assert 0.4 < min(ratios) < 0.9
+        page.locator("#undo").click()
+        expect(page.locator("input[aria-label^='frequency of filter']:visible")).to_have_count(0)
+        page.locator("#undo").click()
+        expect(page.locator("#undo")).to_have_attribute("title", re.compile("^(?!T1)"))
