@@ -20,6 +20,7 @@ CHARGE, SLOWER = (
     4.0,
     10.0,
 )  # of a release by itself: times the set one until what lasts counts, and by which it then goes
+SLOWEST_MS = 2000.0  # it goes no slower, so that no more of the song must be heard before a place
 MOST_REDUCTION_DB = 60.0
 
 
@@ -51,12 +52,17 @@ class Compressor(Tool):
         if self.average_ms:
             key += of_follower(self.average_ms, sample_rate_hz)
         own = key + of_follower(max(self.attack_ms, self.release_ms), sample_rate_hz)
-        return own + of_follower(SLOWER * self.release_ms, sample_rate_hz) if self.lingers else own
+        return own + of_follower(self.slow_ms, sample_rate_hz) if self.lingers else own
 
     @property
     def lingers(self) -> bool:
         """Whether its release is slower after what has lasted."""
         return self.release_by == "itself"
+
+    @property
+    def slow_ms(self) -> float:
+        """The release after what has lasted, where it goes by itself."""
+        return max(self.release_ms, min(SLOWER * self.release_ms, SLOWEST_MS))
 
     def early(self, sample_rate_hz: int) -> int:
         """Return by how many samples it hears what is still to come."""
@@ -96,7 +102,7 @@ class Run:
             [c.range_db for c in mine],
             [1.0 - coefficient(c.average_ms, rate) if c.average_ms else 0.0 for c in mine],
             [1.0 - coefficient(CHARGE * c.release_ms, rate) for c in mine],
-            [1.0 - coefficient(SLOWER * c.release_ms, rate) for c in mine],
+            [1.0 - coefficient(c.slow_ms, rate) for c in mine],
             [float(c.lingers) for c in mine],
         ]
         self._params, self._state = lanes(values, width), np.zeros(3 * width, np.float32)
@@ -152,7 +158,7 @@ def oracle(x: np.ndarray, compressor: Compressor, sample_rate_hz: int, key: np.n
     from arkund.core.tools.plain import filtered
 
     s, reduction, kept, mean, out = compressor, 0.0, 0.0, 0.0, np.empty(len(x))
-    times = (s.attack_ms, s.release_ms, CHARGE * s.release_ms, SLOWER * s.release_ms)
+    times = (s.attack_ms, s.release_ms, CHARGE * s.release_ms, s.slow_ms)
     ka, kr, charge, slow = (coefficient(ms, sample_rate_hz) for ms in times)
     km = coefficient(s.average_ms, sample_rate_hz) if s.average_ms else 0.0
     early = s.early(sample_rate_hz)
