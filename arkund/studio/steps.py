@@ -70,14 +70,15 @@ STEPS = {
             "tone",
             "Tone",
             "Which frequencies does each drum own?",
-            "Solid: this mic during its own hits. Dashed: between hits. Dotted: others' hits; by name where they stand highest. Click a name to cut it, hold elsewhere to sweep.",
+            "Solid: this mic during its own hits. Dashed: between hits. Dotted: others' hits, named where they stand highest."
+            " Click a name to cut there, hold elsewhere to sweep.",
             tools=("tone",),
         ),
         Step(
             "punch",
             "Punch",
             "How is the hit shaped in time?",
-            "The average hit: thin before, heavy after.",
+            "The average hit: thin before, heavy after. Below, two bars: what comes in, what the compressor takes, what is left at each hit.",
             tools=("shaper", "compressor"),
         ),
         Step(

@@ -109,14 +109,14 @@ class TestMeasure:
     def test_envelopes_follow_the_processing(self, session):
         """With nothing on, before and after are the same; +6 dB of make-up shows as 6 dB."""
         mic = session.plan.mic("sn-top")
-        before, after = Measure(session).envelopes(mic)
+        before, after = Measure(session).envelopes(mic)[""]
         assert after.level_db == pytest.approx(before.level_db, abs=0.05)
         louder = {"on": True, "threshold_db": 0.0, "makeup_db": 6.0}
         moves.apply(
             session.pk, {f"mics.sn-top.tools.compressor.{k}": v for k, v in louder.items()}, step="punch", title="t"
         )
         session.refresh_from_db()
-        before, after = Measure(session).envelopes(session.plan.mic("sn-top"))
+        before, after = Measure(session).envelopes(session.plan.mic("sn-top"))[""]
         assert max(after.level_db) == pytest.approx(max(before.level_db) + 6.0, abs=0.3)
 
     def test_busy_span(self, session, little):

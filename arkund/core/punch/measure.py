@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.dsp import _metering
-from arkund.core.dsp.bank import WIDE, bank_of, coefficient
+from arkund.core.dsp.bank import WIDE, bank_of, coefficient, filter_bank
+from arkund.core.dsp.filters import band
 from arkund.core.tools import compressor
 from arkund.core.tools.compressor import Compressor
 from arkund.core.units import gain_to_db
@@ -17,6 +18,7 @@ FOLLOW_MS = (0.2, 6.0)
 MOST_HITS = 60
 LOUD = frozenset({"kick", "snare", "tom1", "tom2", "tom3", "tom4", "floor", "crash"})
 CLEAR_BEFORE_S, LEAST_CLEAR = 0.06, 4
+SAME_S = 0.001  # nearer than this it is the same hit
 TAKEN_FROM_MS, TAKEN_HITS = -120.0, 32  # what a compressor hears before a hit, and how many hits tell what it does
 TAKEN_WITHIN_MS = 120.0  # of a hit: its deepest reduction
 FIRST_SLOPE, LEAST_SLOPE = 0.6, 0.05  # dB that are taken for each dB by which a threshold is lower
@@ -32,11 +34,14 @@ class Envelope:
 
 
 def heard_clear(hits: Sequence, others: Mapping[str, Sequence], piece: str) -> list:
-    """Return the hits of a piece that no other drum follows before AFTER_MS, all of them where those are too few."""
+    """Return the hits of a piece that nothing follows before AFTER_MS, no other drum and not the piece itself; where those are too few, those that no other
+    drum follows, and then all of them."""
     theirs = np.sort([h.time_s for name, mine in others.items() if name in LOUD - {piece} for h in mine if not h.ghost])
+    own = np.sort([h.time_s for h in others.get(piece, hits)])
     after_s = AFTER_MS / 1000.0
-    clear = [h for h in hits if not np.any((theirs > h.time_s - CLEAR_BEFORE_S) & (theirs < h.time_s + after_s))]
-    return clear if sum(not h.ghost for h in clear) >= LEAST_CLEAR else list(hits)
+    alone = [h for h in hits if not np.any((theirs > h.time_s - CLEAR_BEFORE_S) & (theirs < h.time_s + after_s))]
+    once = [h for h in alone if not np.any((own > h.time_s + SAME_S) & (own < h.time_s + after_s))]
+    return next((some for some in (once, alone) if sum(not h.ghost for h in some) >= LEAST_CLEAR), list(hits))
 
 
 def average_envelope(read, hits: list, sample_rate_hz: int) -> Envelope:
@@ -68,6 +73,56 @@ def attack_and_body_db(envelope: Envelope) -> tuple[float, float]:
     """Return the peak in the first 12 ms and the mean level from 30 to 120 ms."""
     t, level = np.array(envelope.time_ms), np.array(envelope.level_db)
     return float(level[(t >= -2) & (t < 12)].max()), float(level[(t >= 30) & (t < 120)].mean())
+
+
+BANDS = (("low", 20.0, 150.0), ("low mids", 150.0, 1000.0), ("high mids", 1000.0, 5000.0), ("top", 5000.0, 20_000.0))
+BAND_ORDER = 4
+
+
+def in_band(x: np.ndarray, low_hz: float, high_hz: float, sample_rate_hz: int) -> np.ndarray:
+    """Return a band of a signal, float32 [shape=(samples,)]."""
+    return filter_bank(bank_of([x]), [band(low_hz, high_hz, BAND_ORDER, sample_rate_hz)])[:, 0]
+
+
+@dataclass(frozen=True, slots=True)
+class Bars:
+    """A stretch of a strip: level before its compressor and what that takes, in dB by ms; at each hit what is left of the reduction of the one before."""
+
+    step_ms: float
+    level_db: tuple[float, ...]
+    taken_db: tuple[float, ...]
+    hits_ms: tuple[float, ...]
+    left_db: tuple[float, ...]
+
+
+def over_bars(
+    x: np.ndarray,
+    heard: np.ndarray,
+    settings: Compressor,
+    hits: Sequence[int],
+    sample_rate_hz: int,
+    step_ms: float = 2.0,
+) -> Bars:
+    """Return what a compressor does over a stretch, with a second before it.
+
+    x, heard : float32 [shape=(samples, channels)], what comes in and what its detector hears; hits : samples of the stretch at which its strip's hits begin
+    """
+    rate, lead, sides = sample_rate_hz, sample_rate_hz, heard.shape[1]
+    bank = bank_of(list(heard.T))
+    gain = compressor.gain(bank, [settings.replace(on=True, makeup_db=0.0, share=1.0)] * sides, rate, sides == 2)[:, 0]
+    step = round(step_ms * rate / 1000.0)
+    count = (x.shape[0] - lead) // step
+    level = np.abs(x[lead : lead + count * step]).max(axis=1).reshape(count, step).max(axis=1)
+    least = gain[lead : lead + count * step].reshape(count, step).min(axis=1)
+    inside = [at for at in hits if 0 <= at < count * step]
+    left = [-float(gain_to_db(gain[lead + at - 1])) for at in inside]
+    return Bars(
+        step_ms,
+        tuple(np.round(gain_to_db(level), 1).tolist()),
+        tuple(np.round(-gain_to_db(least), 2).tolist()),
+        tuple(round(1000.0 * at / rate, 1) for at in inside),
+        tuple(round(each, 2) for each in left),
+    )
 
 
 @dataclass(frozen=True, slots=True)

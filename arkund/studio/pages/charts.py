@@ -12,7 +12,7 @@ from arkund.core.hits.resolve import usual_level_db
 from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, is_shell, timing_mic
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
-from arkund.core.plan.plan import Capture, MicPlan, Plan
+from arkund.core.plan.plan import Capture, Plan
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
@@ -21,6 +21,7 @@ from arkund.core.replace.notes import NOTES
 from arkund.core.rig import places, usual
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import group_id
+from arkund.core.timing.bars import beat_s
 from arkund.core.tone.zones import zones_of
 from arkund.core.tools import gate as gates
 from arkund.core.tools.gate import Gate
@@ -30,7 +31,7 @@ from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, carding, cleaning, layering, solving, toning, whole
+from arkund.studio.services import backing, carding, cleaning, dialling, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db
 
@@ -272,25 +273,32 @@ def tone(m: Measure, mic_id: str | None) -> dict:
 
 
 def punch(m: Measure, mic_id: str | None) -> dict:
-    """The average hit before and after, attack and body in figures."""
+    """The average hit before and after, whole and by band, attack and body in figures; two bars of it with what its compressor takes."""
     mic = mic_of(m, mic_id)
-    before, after = m.envelopes(mic)
+    rows = [
+        {
+            "name": name or "whole",
+            "before": dataclasses.asdict(before),
+            "after": dataclasses.asdict(after),
+            "figures": [attack_and_body_db(before), attack_and_body_db(after)],
+        }
+        for name, (before, after) in m.envelopes(mic).items()
+    ]
+    compressor = mic.first("compressor")
+    on = compressor is not None and compressor.on
+    taken = solving.taken_by(m, f"mic:{mic.id}", compressor) if on else None
+    bars = solving.bars(m, f"mic:{mic.id}", compressor) if on else None
     return {
         "mic": mic.id,
-        "before": dataclasses.asdict(before),
-        "after": dataclasses.asdict(after),
-        "figures": [attack_and_body_db(before), attack_and_body_db(after)],
-        "taken": _taken(m, mic),
+        "bands": rows,
+        "taken": dataclasses.asdict(taken) if taken else None,
+        "over": dataclasses.asdict(bars)
+        | {"threshold_db": compressor.threshold_db, "beat_ms": 1000.0 * beat_s(m.plan.tempo)}
+        if bars
+        else None,
+        "schools": dialling.schools(),
         "row": row_of(m, mic.id),
     }
-
-
-def _taken(m: Measure, mic: MicPlan) -> dict | None:
-    compressor = mic.first("compressor")
-    if compressor is None or not compressor.on:
-        return None
-    found = solving.taken_by(m, f"mic:{mic.id}", compressor)
-    return dataclasses.asdict(found) if found else None
 
 
 def blend(m: Measure, strip: str | None) -> dict:

@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.rig import changes
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import listening, moves, pictures, shelving, toning, whole
+from arkund.studio.services import dialling, listening, moves, pictures, shelving, toning, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -92,6 +92,16 @@ def average_hit(request: HttpRequest, session_id: int, mic: str) -> HttpResponse
 def sums(request: HttpRequest, session_id: int, mic: str, what: str) -> JsonResponse:
     """Return what is laid over a mic's spectrum: its drum's mics together, the kit, or the rest of the music."""
     return JsonResponse(toning.sums(Measure(session_or_404(request, session_id)), mic, what))
+
+
+@require_POST
+def dial(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Return a stage of dialling in a compressor: its versions, measured, ready to be tried."""
+    session, body = session_or_404(request, session_id), body_of(request)
+    strip, tool, school = (wanted(body, name, str) for name in ("strip", "tool", "school"))
+    given = wanted(body, "given", dict, None) if body.get("given") is not None else None
+    number, notes = wanted(body, "stage", int), wanted(body, "notes", str, "times")
+    return JsonResponse(dialling.stage(Measure(session), strip, tool, school, number, given, notes))
 
 
 def kept_hit(request: HttpRequest, session_id: int, capture: str) -> HttpResponse:

@@ -28,11 +28,13 @@ from arkund.core.load import measure as load
 from arkund.core.load.sound import average_hit, features_of, likely
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import (
+    BANDS,
     TAKEN_FROM_MS,
     Envelope,
     average_envelope,
     heard_clear,
     hits_before,
+    in_band,
 )
 from arkund.core.render.graph import build
 from arkund.core.render.source import Sources, edits_key, raw, source_settings
@@ -57,7 +59,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 17  # of the measurements: raised when one of them is computed in another way
+VERSION = 19  # of the measurements: raised when one of them is computed in another way
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
@@ -373,20 +375,28 @@ class Measure:
         data = self.kept("tone", self.source_depends(mic), compute)
         return ToneMeasure.from_plain(data)
 
-    def envelopes(self, mic: MicPlan) -> tuple[Envelope, Envelope]:
-        """Return the average hit's envelope before and after the mic's processing."""
+    def envelopes(self, mic: MicPlan) -> dict[str, tuple[Envelope, Envelope]]:
+        """Return the average hit's envelope before and after the mic's processing: of all of it (under ""), and by band."""
         hits = self.heard_hits.get(mic.piece) or self.heard_hits.get("snare", [])
 
         def compute() -> dict:
             start, stop = self.busy_span(hits)
             inside = [h for h in hits if start + self.rate // 10 < h.time_s * self.rate < stop - self.rate // 2]
             inside = heard_clear(inside, self.heard_hits, mic.piece)
-            before = average_envelope(self._source_of(mic), inside, self.rate)
-            after = average_envelope(self._processed(mic, (start, stop)), inside, self.rate)
-            return {"before": dataclasses.asdict(before), "after": dataclasses.asdict(after)}
+            moved = [dataclasses.replace(h, time_s=h.time_s - start / self.rate) for h in inside]
+            audio = [reader(start, stop) for reader in (self._source_of(mic), self._processed(mic, (start, stop)))]
+            out = {}
+            for name, *edges in (("", 0.0, 0.0), *BANDS):
+                rows = [in_band(x, *edges, self.rate) for x in audio] if name else audio
+                both = [average_envelope(functools.partial(read_padded, x), moved, self.rate) for x in rows]
+                out[name] = [dataclasses.asdict(each) for each in both]
+            return out
 
         data = self.kept("punch", [self.source_depends(mic), mic.to_json()], compute)
-        return tuple(Envelope(tuple(data[k]["time_ms"]), tuple(data[k]["level_db"])) for k in ("before", "after"))
+        return {
+            name: tuple(Envelope(tuple(e["time_ms"]), tuple(e["level_db"])) for e in both)
+            for name, both in data.items()
+        }
 
     def threshold_of_band(self, mic: MicPlan, tool_id: str, band: Band) -> float | None:
         """Return the threshold of an equaliser's band at which the usual hit moves it all the way, None without hits."""

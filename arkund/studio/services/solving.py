@@ -13,11 +13,13 @@ from arkund.core.files.audio import read_padded
 from arkund.core.findings import Finding
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import (
+    Bars,
     Taken,
     attack_and_body_db,
     average_envelope,
     heard_clear,
     hits_before,
+    over_bars,
     taken,
 )
 from arkund.core.punch.propose import TUCKED, UNDER, WANTED, first_settings, propose, propose_tuck, tucked
@@ -25,6 +27,7 @@ from arkund.core.punch.solve import Solved, Wanted, attack_for, compressor_for, 
 from arkund.core.render.render import key_listen
 from arkund.core.rig import places, rows
 from arkund.core.rig.measure import effect
+from arkund.core.timing.bars import bar_s
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tool import Key, Tool
@@ -36,6 +39,7 @@ from arkund.studio.services.rendering import row_of
 
 MOST_ROUNDS = 4  # a shaper before a compressor changes what that takes, and the other way round
 USUAL_GAP_S = 0.5
+TWO = 2  # bars that are shown
 OVERHEADS = "group:overheads"
 
 
@@ -117,7 +121,7 @@ class _Search:
 
     def compressed(self, plan: Plan, compressor: Compressor, wanted: Wanted) -> Compressor:
         windows = self.windows(self.with_tool(plan, compressor), compressor)
-        own = compressor_for(windows, _unkeyed(compressor), wanted, self.measure.rate)
+        own = compressor_for(windows, unkeyed(compressor), wanted, self.measure.rate)
         out = compressor.replace(threshold_db=own.threshold_db, release_ms=own.release_ms)
         if not wanted.as_loud:
             return out
@@ -138,7 +142,7 @@ class _Search:
 
     def taken(self, plan: Plan, compressor: Compressor, now: Heard | None = None) -> Taken:
         """Return what a compressor takes from hits."""
-        return taken(self.windows(plan, compressor, now), _unkeyed(compressor), self.measure.rate)
+        return taken(self.windows(plan, compressor, now), unkeyed(compressor), self.measure.rate)
 
 
 def solve(
@@ -206,7 +210,7 @@ def _loudness_lufs(audio: np.ndarray, rate: int) -> float:
     return quick_loudness_lufs(np.ascontiguousarray(both), rate)
 
 
-def _unkeyed(compressor: Compressor) -> Compressor:
+def unkeyed(compressor: Compressor) -> Compressor:
     """Return it as it hears what has been through the key's filters already, where that is elsewhere."""
     return compressor.replace(key=Key()) if compressor.key.of else compressor
 
@@ -290,6 +294,44 @@ def tuck(measure: Measure) -> Finding | None:
 
     data = measure.kept("tuck", plan.to_json(), compute)
     return propose_tuck("overheads", Solved(**data)) if data else None
+
+
+def bars(measure: Measure, strip: str, compressor: Compressor) -> Bars | None:
+    """Return two bars of the busiest part of a strip with what a compressor takes there; None where nothing of it is heard, or it has no hits."""
+
+    def compute() -> dict:
+        search = _Search(measure, strip)
+        try:
+            now = search.heard(measure.plan)
+        except SettingsError:
+            return {}
+        x = now.before(compressor.id)
+        keyed = compressor.key.of
+        plain = measure.plan.replace(scenes=())
+        other = key_listen(plain, measure.recordings, strip, compressor.id, now.span) if keyed else x
+        size = round(TWO * bar_s(measure.plan.tempo) * now.rate)
+        first = max(round((now.hits[0].time_s - 0.02) * now.rate), now.rate)
+        last = min(first + size, x.shape[0])
+        every = carding.heard_hits(measure, now.span)
+        pieces = measure.pieces_of_strip(places.named(measure.plan, strip))
+        hits = sorted(round(h.time_s * now.rate) - first for p in pieces for h in every.get(p, []) if not h.ghost)
+        found = over_bars(
+            x[first - now.rate : last], other[first - now.rate : last], unkeyed(compressor), hits, now.rate
+        )
+        return dataclasses.asdict(found)
+
+    found = measure.kept("bars", [measure.plan.to_json(), strip, compressor.id], compute)
+    return (
+        Bars(**{key: tuple(value) if isinstance(value, list) else value for key, value in found.items()})
+        if found
+        else None
+    )
+
+
+def heard_by(measure: Measure, strip: str, compressor: Compressor) -> list[np.ndarray]:
+    """Return what a strip's compressor hears around its hits, set as it is given: see ``punch.measure.hits_before``."""
+    search = _Search(measure, strip)
+    return search.windows(search.with_tool(measure.plan, compressor), compressor)
 
 
 def report(measure: Measure, strip: str) -> dict:

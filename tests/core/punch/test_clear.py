@@ -15,6 +15,13 @@ def test_followed_ones_are_left_out():
     assert [h.time_s for h in mine] == [2, 4, 5, 6, 7, 8]
 
 
+def test_struck_twice():
+    """Nor does one that the drum itself, if only as a ghost, follows soon."""
+    snare = [*hits("snare", *range(1, 8)), Hit("snare", 2.14, -30.0, 20, True)]
+    mine = heard_clear(snare[:7], {"snare": snare}, "snare")
+    assert [h.time_s for h in mine] == [1, 3, 4, 5, 6, 7]
+
+
 def test_all_where_those_are_too_few():
     """An average of three would be none."""
     snare = hits("snare", 1, 2, 3, 4)
