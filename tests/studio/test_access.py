@@ -37,6 +37,8 @@ def addresses(session_id: int, job_id: int) -> list[str]:
         "piece": "kick",
         "mic": "sn-top",
         "capture": "snare-1",
+        "what": "drum",
+        "sheet": "pitch",
     }
     values |= {"level": 256, "key": "0" * 64, "output": "kit", "step": "load"}
     out = []

@@ -82,14 +82,14 @@ class TestMeasure:
             strike | {"placements": [{"capture": "c", "at": 90_000, "length": 5000}]},
             strike | {"mics": [mic.to_json() for mic in (*session.plan.mics, inside)]},
         ]
-        seen = {json.dumps(Measure(session)._source_depends(mic), sort_keys=True)}
+        seen = {json.dumps(Measure(session).source_depends(mic), sort_keys=True)}
         for change in changes:
             plan = put(session.plan, change)
             heard = Measure(session, plan)
             before, after = (m.sources.read(m.plan.mic("sn-top"), 40_000, 100_000) for m in (Measure(session), heard))
             if "mics.sn-top.repair" not in change:  # nothing is clipped here
                 assert not np.array_equal(before, after), change
-            seen.add(json.dumps(heard._source_depends(plan.mic("sn-top")), sort_keys=True))
+            seen.add(json.dumps(heard.source_depends(plan.mic("sn-top")), sort_keys=True))
         assert len(seen) == len(changes) + 1
 
     def test_measured_once(self, session):
@@ -157,6 +157,14 @@ class TestProposing:
         proposing.propose_all(session.pk)
         kit = Measure(Session.objects.get(pk=session.pk)).kit()
         assert kit["kit"]["peak_db"] == pytest.approx(-6.0, abs=1.0)
+        assert 1.0 < kit["reduction"]["deepest_db"] < 5.0  # as it was set for the balance before the kit was brought to its targets
+
+    def test_what_the_kits_compressor_takes(self, session):
+        """Set once the balance stands, it takes 3 dB."""
+        for number in range(2):
+            measure = Measure(Session.objects.get(pk=session.pk))
+            proposing.accept(session.pk, [f for f in find("blend", measure) if f.first_choice][number])
+        kit = Measure(Session.objects.get(pk=session.pk)).kit()
         assert kit["reduction"]["deepest_db"] == pytest.approx(3.0, abs=0.6)
 
     def test_a_note_without_a_change_cannot_be_done(self, session):
