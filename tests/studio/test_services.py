@@ -157,7 +157,9 @@ class TestProposing:
         proposing.propose_all(session.pk)
         kit = Measure(Session.objects.get(pk=session.pk)).kit()
         assert kit["kit"]["peak_db"] == pytest.approx(-6.0, abs=1.0)
-        assert 1.0 < kit["reduction"]["deepest_db"] < 5.0  # as it was set for the balance before the kit was brought to its targets
+        assert (
+            1.0 < kit["reduction"]["deepest_db"] < 5.0
+        )  # as it was set for the balance before the kit was brought to its targets
 
     def test_what_the_kits_compressor_takes(self, session):
         """Set once the balance stands, it takes 3 dB."""

@@ -27,7 +27,7 @@ from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import layering, solving, whole
+from arkund.studio.services import layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 
 LOW_CONFIDENCE = 0.7
@@ -148,7 +148,7 @@ def _tone(m: Measure) -> list[Finding]:
     mics = [mic for mic in m.plan.mics if not mic.is_layer]
     found = [propose_tone(mic, m.tone(mic)) for mic in mics]
     cymbals = propose_cymbals([(mic, m.tone(mic)) for mic in mics if mic.role == "overhead"])
-    return [f for f in (*_low_end(m), *found, cymbals) if f is not None]
+    return [f for f in (*_low_end(m), *found, cymbals, toning.split_note(m)) if f is not None]
 
 
 def _low_end(m: Measure) -> list[Finding | None]:

@@ -42,7 +42,7 @@ def add(measure: Measure, piece: str, sort: str, frequency_hz: float | None = No
     hz = frequency_hz or in_key(laying.note_hz(measure.tone(mic).fundamental_hz), plan.key)
     layer_id = free_id(f"{piece}-{sort}", {each.id for each in plan.mics})
     layer = laying.laid(layer_id, mic, sort, hz, against_usual(measure.hits[piece], measure.rate))
-    strips, hits_s = _heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
+    strips, hits_s = heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     values = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
     return Change(f"A {sort} at {hz:.1f} Hz ({name_of(hz)[0]}) under {len(layer.strikes)} hits of {piece}", values)
@@ -67,7 +67,7 @@ def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = Fal
     levels = [h.level_db for h in hits]
     layer_id = free_id(f"{piece}-hits", {each.id for each in plan.mics})
     layer = laying.laid_hits(layer_id, mic, shots_of(chosen, usual_level_db(hits), levels), strikes)
-    strips, hits_s = _heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
+    strips, hits_s = heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     where = ""
     if into:
@@ -189,7 +189,7 @@ def _layer(measure: Measure, layer_id: str) -> MicPlan:
     return layer
 
 
-def _heard(measure: Measure, piece: str) -> Heard:
+def heard(measure: Measure, piece: str) -> Heard:
     """Return a drum's strips as they are heard, at their levels, in the busiest part."""
     plan, hits = measure.plan, measure.heard_hits.get(piece, [])
     mine = [mic for mic in plan.standing if mic.piece == piece and not mic.mute]
@@ -202,12 +202,12 @@ def _heard(measure: Measure, piece: str) -> Heard:
 
 def carried(measure: Measure, piece: str) -> LowEnd | None:
     """Return what carries a drum's low end as it is heard now; None without hits, and of silence."""
-    return low_end(*_heard(measure, piece), measure.rate, piece)
+    return low_end(*heard(measure, piece), measure.rate, piece)
 
 
 def told(measure: Measure, piece: str) -> dict | None:
     """Return what carries a drum's low end with its layers and without them, as plain data."""
-    strips, hits_s = _heard(measure, piece)
+    strips, hits_s = heard(measure, piece)
     found = low_end(strips, hits_s, measure.rate, piece)
     if found is None:
         return None

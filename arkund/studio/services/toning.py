@@ -1,12 +1,15 @@
 """Tone as it is worked on: a peak notched where one points, an equaliser carried to other drums, and what a drum's mics together gain by all of it."""
 
+import dataclasses
 import functools
 
 import numpy as np
 
 from arkund.core.dsp.spectrum import axis_hz, spectrum_db
 from arkund.core.errors import SettingsError
+from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_close
+from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan
 from arkund.core.render.source import backing_span
 from arkund.core.rig import changes, places, rows
@@ -15,9 +18,12 @@ from arkund.core.rig.hearing import audible
 from arkund.core.tone.measure import starts_of
 from arkund.core.tone.notch import cut, peak_near
 from arkund.core.tone.retune import retuned
+from arkund.core.tone.split import ID as SPLIT
+from arkund.core.tone.split import Part, Split, in_order, split
+from arkund.core.tone.split import propose as propose_split
 from arkund.core.tone.together import together
 from arkund.core.tools.tone import MOST_BANDS, Tone
-from arkund.studio.services import carding, listening
+from arkund.studio.services import carding, layering, listening
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
@@ -58,18 +64,18 @@ def notch(measure: Measure, mic_id: str, frequency_hz: float, tool_id: str = "")
 def copy_tool(measure: Measure, strip: str, tool_id: str, others: list[str]) -> Change:
     """Return the change that copies a tool to other strips; an equaliser to another drum of the same kind retuned by their measured fundamentals."""
     plan = measure.plan
-    change = changes.copy_tool(plan, strip, tool_id, others)
+    copied = changes.copy_tool(plan, strip, tool_id, others)
     mine = places.named(plan, strip)
     tool = mine.strip.tools[rows.place_of(mine.strip.tools, tool_id)]
     if not isinstance(tool, Tone) or mine.sort != "mic":
-        return change
-    values, words = dict(change.values), []
+        return copied
+    values, words = dict(copied.values), []
     for other in (places.named(plan, name) for name in others):
         ratio = _ratio(measure, mine.strip, other.strip) if other.sort == "mic" else None
         if ratio is not None:
             values |= rows.put(other.place, other.strip, retuned(tool, ratio))
             words.append(f"{other.words} retuned by {ratio:.2f}")
-    return Change(f"{change.title}; {', '.join(words)}" if words else change.title, values)
+    return Change(f"{copied.title}; {', '.join(words)}" if words else copied.title, values)
 
 
 def _ratio(measure: Measure, one: MicPlan, other: MicPlan) -> float | None:
@@ -125,6 +131,39 @@ def _of_drum(measure: Measure, mic: MicPlan) -> list[MicPlan]:
         for each in audible(measure.plan)
         if (each.piece == mic.piece and is_close(each.role) if close else each.role == mic.role)
     ] or [mic]
+
+
+def split_note(measure: Measure, piece: str = "kick") -> Finding | None:
+    """Return the note that lets the mics of a kick share its range, measured on what is rendered; None with fewer than two, or where its low end would fall."""
+    plan = measure.plan
+    mics = {mic.id: mic for mic in in_order([m for m in audible(plan) if m.piece == piece and not m.is_layer])}
+    if len(mics) < 2:
+        return None
+    bare = plan
+    for mic in mics.values():
+        bare = places.with_strip(bare, mic.id, tools=tuple(tool for tool in mic.tools if tool.id != SPLIT))
+
+    def compute() -> dict:
+        strips, hits_s = layering.heard(Measure(measure.session, bare), piece)
+        found = split({key: strips[key] for key in mics if key in strips}, hits_s, measure.rate)
+        if found is None:
+            return {}
+        limits = MicPlan.ranges()["level_db"]
+        levels = {
+            p.mic: round(float(np.clip(mics[p.mic].level_db + p.gain_db, limits.low, limits.high)), 1)
+            for p in found.parts
+        }
+        after = change.put(plan, dict(propose_split(found, mics, levels, 0.0).changes))
+        both = [layering.carried(Measure(measure.session, each), piece) for each in (bare, after)]
+        changed = both[1].sum_main_db - both[0].sum_main_db if all(both) else 0.0
+        return {"split": dataclasses.asdict(found), "levels": levels, "changed": float(changed)}
+
+    data = measure.kept("split", [bare.to_json(), piece], compute)
+    if not data or data["changed"] < 0.0:
+        return None
+    parts = tuple(Part(**each) for each in data["split"]["parts"])
+    found = Split(parts, data["split"]["main_change_db"], data["split"]["apart_db"])
+    return propose_split(found, mics, data["levels"], data["changed"])
 
 
 def _mono(audio: np.ndarray) -> np.ndarray:
