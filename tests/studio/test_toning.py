@@ -104,6 +104,29 @@ class TestSums:
             toning.sums(Measure(session), "kd-in", "moon")
 
 
+class TestMasking:
+    """Who is loudest where in the kit."""
+
+    def test_gives_way(self, session):
+        """Kick and snare each own something at their strokes; a strip that gives way is 3 dB lower there, and that is measured in the kit's group."""
+        measure = Measure(session)
+        rows = {row["piece"]: row for row in toning.masking(measure)}
+        assert "group:kick" in rows["kick"]["loudest"]
+        assert "group:snare" in rows["snare"]["loudest"]
+        after = made(session, toning.part(measure, "group:overheads", 400.0, 800.0))
+        (band,) = after.plan.groups[[g.id for g in after.plan.groups].index("overheads")].tool("apart").bands
+        assert (band.gain_db, band.frequency_hz) == (-3.0, pytest.approx(565.7, abs=0.1))
+        again = made(session, toning.part(after, "group:overheads", 2000.0, 4000.0))
+        assert len(again.plan.groups[[g.id for g in again.plan.groups].index("overheads")].tool("apart").bands) == 2
+
+    def test_refused(self, session):
+        """No range, no strip."""
+        with pytest.raises(SettingsError, match="800 to 400 Hz is no range"):
+            toning.part(Measure(session), "group:overheads", 800.0, 400.0)
+        with pytest.raises(SettingsError, match="no 'group:choir'"):
+            toning.part(Measure(session), "group:choir", 400.0, 800.0)
+
+
 def test_what_is_lifted_where_ears_tire(session):
     """Bells between 1 and 5 kHz that are on, by strip."""
     lifted = Band(frequency_hz=3000.0, gain_db=2.5)

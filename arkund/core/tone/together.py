@@ -11,6 +11,7 @@ LENGTH_S, EARLY_S = 0.2, 0.004
 MOST_HITS = 40
 THIN_DB = 1.0  # more lost in the sum than in any mic by itself
 QUIET_DB = 30.0  # below the loudest: nobody hears what is lost there
+LOOKED_AT_HZ = (40.0, 8000.0)
 THIRD = 4  # points of the axis
 
 
@@ -49,9 +50,10 @@ def together(
     was, now = (spectrum(np.sum(np.asarray(rows, float), axis=0)) for rows in (before, after))
     alone = np.array([spectrum(y) - spectrum(x) for x, y in zip(before, after, strict=True)])
     lost = _smooth(now - was) - np.minimum(_smooth(alone.min(axis=0)), 0.0)
-    lost[was < was.max() - QUIET_DB] = 0.0
+    axis = axis_hz(rate)
+    lost[(was < was.max() - QUIET_DB) | (axis < LOOKED_AT_HZ[0]) | (axis > LOOKED_AT_HZ[1])] = 0.0
     worst = int(np.argmin(lost))
-    thinned = (round(float(axis_hz(rate)[worst]), 1), round(float(lost[worst]), 1)) if lost[worst] < -THIN_DB else None
+    thinned = (round(float(axis[worst]), 1), round(float(lost[worst]), 1)) if lost[worst] < -THIN_DB else None
     return Together(tuple(np.round(was, 2).tolist()), tuple(np.round(now, 2).tolist()), thinned if begins else None)
 
 

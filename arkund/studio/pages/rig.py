@@ -96,6 +96,9 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "move-tool": lambda s, b: changes.move_tool(s.plan, *_tool(b), wanted(b, "by", int)),
     "remove-tool": lambda s, b: changes.remove_tool(s.plan, *_tool(b)),
     "copy-tool": lambda s, b: toning.copy_tool(Measure(s), *_tool(b), _others(b)),
+    "part": lambda s, b: toning.part(
+        Measure(s), wanted(b, "strip", str), wanted(b, "from_hz", float), wanted(b, "up_to_hz", float)
+    ),
     "notch": lambda s, b: toning.notch(
         Measure(s), wanted(b, "mic", str), wanted(b, "hz", float), wanted(b, "tool", str, "")
     ),

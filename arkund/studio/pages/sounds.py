@@ -94,6 +94,11 @@ def sums(request: HttpRequest, session_id: int, mic: str, what: str) -> JsonResp
     return JsonResponse(toning.sums(Measure(session_or_404(request, session_id)), mic, what))
 
 
+def masking(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Return who is loudest where in the kit, and who fights."""
+    return JsonResponse({"rows": toning.masking(Measure(session_or_404(request, session_id)))})
+
+
 @require_POST
 def dial(request: HttpRequest, session_id: int) -> JsonResponse:
     """Return a stage of dialling in a compressor: its versions, measured, ready to be tried."""

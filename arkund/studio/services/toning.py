@@ -15,6 +15,10 @@ from arkund.core.render.source import backing_span
 from arkund.core.rig import changes, places, rows
 from arkund.core.rig.changes import Change
 from arkund.core.rig.hearing import audible
+from arkund.core.rig.strips import OFF_DB
+from arkund.core.rig.wiring import group_id
+from arkund.core.tone.masking import BANDS_HZ, Fight, parting
+from arkund.core.tone.masking import masking as who_is_heard
 from arkund.core.tone.measure import starts_of
 from arkund.core.tone.notch import cut, peak_near
 from arkund.core.tone.retune import retuned
@@ -22,7 +26,7 @@ from arkund.core.tone.split import ID as SPLIT
 from arkund.core.tone.split import Part, Split, in_order, split
 from arkund.core.tone.split import propose as propose_split
 from arkund.core.tone.together import together
-from arkund.core.tools.tone import MOST_BANDS, Tone
+from arkund.core.tools.tone import MOST_BANDS, Band, Tone
 from arkund.studio.services import carding, layering, listening
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -30,6 +34,9 @@ from arkund.studio.services.rendering import rendered
 SUMS = ("drum", "kit", "music")
 BOOSTED_HZ = (1000.0, 5000.0)  # where ears tire first
 LEAST_BOOST_DB = 0.05
+STRUCK = ("kick", "snare")
+APART = "apart"  # the equaliser by which a strip gives way
+MOST_FIGHTS, QUIET = 4, 1e-5
 
 
 def notch(measure: Measure, mic_id: str, frequency_hz: float, tool_id: str = "") -> Change:
@@ -131,6 +138,57 @@ def _of_drum(measure: Measure, mic: MicPlan) -> list[MicPlan]:
         for each in audible(measure.plan)
         if (each.piece == mic.piece and is_close(each.role) if close else each.role == mic.role)
     ] or [mic]
+
+
+def masking(measure: Measure) -> list[dict]:
+    """Return who is loudest where in the kit, at kicks and at back-beats, and who fights; each fight with who gives way: the one whose drum is not struck."""
+    span, plan = measure.busy_span(), measure.plan
+
+    def compute() -> dict:
+        heard = {group_id(mic, plan.groups) for mic in audible(plan)}
+        names = [f"group:{group.id}" for group in plan.groups if group.id in heard]
+        names += [f"path:{path.id}" for path in plan.paths if not path.mute and path.level_db > OFF_DB]
+        strips = {name: rendered(plan, measure.recordings, span, name) for name in names}
+        strips = {name: x for name, x in strips.items() if np.abs(x).max(initial=0.0) > QUIET}
+        hits = carding.heard_hits(measure, span)
+        out = {}
+        for piece in STRUCK:
+            found = who_is_heard(strips, [h.time_s for h in hits.get(piece, []) if not h.ghost], measure.rate)
+            if found is not None:
+                out[piece] = dataclasses.asdict(found)
+        return out
+
+    data = measure.kept("masking", [plan.to_json(), list(span)], compute)
+    return [
+        {"piece": piece, "bands_hz": list(BANDS_HZ), **found}
+        | {"fights": [_fight(measure, piece, fight) for fight in found["fights"][:MOST_FIGHTS]]}
+        for piece, found in data.items()
+    ]
+
+
+def _fight(measure: Measure, piece: str, fight: dict) -> dict:
+    first, second = fight["first"], fight["second"]
+    own = f"group:{piece}"
+    gives_way = second if first == own else first if second == own else second
+    names = {name: places.named(measure.plan, name).words for name in (first, second)}
+    return fight | {"gives_way": gives_way, "words": names}
+
+
+def part(measure: Measure, strip: str, from_hz: float, up_to_hz: float) -> Change:
+    """Return the change by which a strip gives way between two frequencies. Raises SettingsError for what is no range, and for a full equaliser."""
+    limits = Band.ranges()["frequency_hz"]
+    if not limits.low <= from_hz < up_to_hz <= limits.high:
+        raise SettingsError(
+            f"part: {from_hz:g} to {up_to_hz:g} Hz is no range within {limits.low:g} to {limits.high:g} Hz."
+        )
+    mine = places.named(measure.plan, strip)
+    band = parting(Fight("", "", from_hz, up_to_hz, 0.0))
+    tone = mine.strip.tool(APART) or Tone(id=APART)
+    if len(tone.bands) >= MOST_BANDS:
+        raise SettingsError(f"part: {mine.words} has {MOST_BANDS} filters there already; take one out first.")
+    row = rows.with_own_id(mine.strip.tools, tone.replace(on=True, bands=(*tone.bands, band)))
+    words = f"{mine.words} gives way: {band.gain_db:g} dB at {band.frequency_hz:.0f} Hz"
+    return Change(words.replace("-", "−"), {f"{mine.place}.tools": [tool.to_json() for tool in row]})
 
 
 def split_note(measure: Measure, piece: str = "kick") -> Finding | None:
