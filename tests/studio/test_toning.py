@@ -108,11 +108,11 @@ class TestMasking:
     """Who is loudest where in the kit."""
 
     def test_gives_way(self, session):
-        """Kick and snare each own something at their strokes; a strip that gives way is 3 dB lower there, and that is measured in the kit's group."""
+        """The kick owns the bottom at its strokes, raw mics the rest as they come; what gives way has one bell more for each range."""
         measure = Measure(session)
         rows = {row["piece"]: row for row in toning.masking(measure)}
-        assert "group:kick" in rows["kick"]["loudest"]
-        assert "group:snare" in rows["snare"]["loudest"]
+        assert set(rows["kick"]["loudest"][:5]) == {"group:kick"}
+        assert set(rows) == {"kick", "snare"}
         after = made(session, toning.part(measure, "group:overheads", 400.0, 800.0))
         (band,) = after.plan.groups[[g.id for g in after.plan.groups].index("overheads")].tool("apart").bands
         assert (band.gain_db, band.frequency_hz) == (-3.0, pytest.approx(565.7, abs=0.1))

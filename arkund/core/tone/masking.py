@@ -11,7 +11,7 @@ from arkund.core.units import power_to_db
 BANDS_HZ = tuple(round(float(f), 1) for f in 1000.0 * 2.0 ** (np.arange(-14, 12) / 3.0))  # 39 Hz to 12.7 kHz
 EARLY_S, LENGTH_S, MOST_HITS = 0.004, 0.12, 32
 FIGHT_DB = 3.0
-QUIET_DB = 25.0  # below the loudest band (of equal octaves): nobody hears who wins there
+QUIET_DB = 40.0  # below the loudest band (of equal octaves): nobody hears who wins there
 PART_DB = 3.0  # by which the one that gives way is cut
 Q = (0.8, 4.0)
 
