@@ -66,6 +66,7 @@ def _levels_db(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], rate: 
     hz = np.fft.rfftfreq(fft, 1.0 / rate)
     low, high = (np.searchsorted(hz, np.array(BANDS_HZ) * 2.0 ** (side / 6.0)) for side in (-1.0, 1.0))
     fade, out = np.hanning(2 * size)[size:], {}
+    fade[:lead] *= np.hanning(2 * lead)[:lead]
     for name, x in strips.items():
         power = np.zeros(hz.size)
         for b in begins:
