@@ -1,7 +1,13 @@
 """A Finding: something measured that asks for a decision, with its evidence and the change it suggests."""
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
+
+
+def with_minus(text: str) -> str:
+    """Return a text with true minus signs before figures."""
+    return re.sub(r"(?<![\w.])-(?=\d)", "−", text)
 
 
 @dataclass(frozen=True, slots=True)

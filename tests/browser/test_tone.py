@@ -38,6 +38,13 @@ def tone_level_db(audio: np.ndarray, hz: float, rate: int = 48_000) -> float:
     return 10 * np.log10(power[(f > 0.97 * hz) & (f < 1.03 * hz)].sum() + 1e-12)
 
 
+def low_frames_db(audio: np.ndarray, rate: int = 48_000) -> np.ndarray:
+    """Return the level below 110 Hz of frames of 85 ms."""
+    frames = audio[: audio.size // 4096 * 4096].reshape(-1, 4096) * np.hanning(4096)
+    low = np.fft.rfftfreq(4096, 1 / rate) < 110.0
+    return 10 * np.log10(np.sum(np.abs(np.fft.rfft(frames, axis=1)[:, low]) ** 2, axis=1) + 1e-9)
+
+
 class TestInThePicture:
     """What the hand does in the spectrum."""
 
@@ -117,3 +124,39 @@ class TestInThePicture:
         expect(page.locator("input[aria-label^='frequency of filter']:visible")).to_have_count(0)
         page.locator("#undo").click()
         expect(page.locator("#undo")).to_have_attribute("title", re.compile("^(?!T1)"))
+
+    def test_a_low_band_opens_at_kicks_only(self, page, session):
+        """A low shelf that moves: in what is played the bottom rises by 3 dB and more where the kick sounds, and stays where it does not."""
+        page = tappable(page)
+        page.goto(f"{session}/tone/?of=kd-in")
+        ready(page)
+        page.get_by_role("button", name="+ low-shelf").click()
+        expect(page.locator("#message")).to_contain_text("low-shelf added")
+        ready(page)
+        for label, value in (("frequency of filter 1", "100"), ("gain of filter 1", "0")):
+            page.get_by_label(label).fill(value)
+            page.get_by_label(label).press("Enter")
+            ready(page)
+        page.get_by_role("button", name="alone").click()
+        for number, value in ((0, "3"), (1, "2")):
+            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
+            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+        page.locator("#play").click()
+        plays_on(page, 0.7)
+        tap = Tap(page)
+        before = low_frames_db(tap.record(LOOP_S))
+        page.get_by_role("button", name="moves", exact=True).click()
+        expect(page.locator("#message")).to_contain_text("moves by up to −6 dB")
+        ready(page)
+        page.get_by_label("range of filter 1").fill("9")
+        page.get_by_label("range of filter 1").press("Enter")
+        expect(page.locator("#message")).to_contain_text("range db 9")
+        page.wait_for_timeout(1000)
+        after = low_frames_db(tap.record(LOOP_S))
+        loud, soft = (np.quantile(after, q) - np.quantile(before, q) for q in (0.95, 0.3))
+        assert loud - soft > 3.0
+        page.keyboard.press("Space")
+        for _ in range(5):
+            page.locator("#undo").click()
+            ready(page)
+        expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)

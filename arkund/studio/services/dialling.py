@@ -1,6 +1,7 @@
 """A strip's compressor dialled in stage by stage: the versions of each stage with what they do to its own hits."""
 
 from arkund.core.errors import SettingsError
+from arkund.core.findings import with_minus
 from arkund.core.punch.dialling import NOTES, SCHOOLS, STAGES, TIMES, Version, begun, stage_of, versions
 from arkund.core.rig import places, rows
 from arkund.core.timing.note_values import whole_s
@@ -53,4 +54,4 @@ def _told(version: Version, now: Compressor) -> dict:
     if not now.key.of:  # what it hears elsewhere has no attack of this strip
         told += f", attack against body {version.attack_db:+.1f} dB"
     settings = version.settings.replace(key=now.key)
-    return {"words": version.words, "told": told.replace("-", "−"), "settings": settings.to_json()}
+    return {"words": version.words, "told": with_minus(told), "settings": settings.to_json()}

@@ -1,13 +1,12 @@
 """The findings of each step, with what was decided about them."""
 
 import dataclasses
-import re
 from dataclasses import dataclass
 
 from arkund.core.blend.propose import propose_headroom, propose_mix
 from arkund.core.blend.propose import propose_kit as propose_over_kit
 from arkund.core.clean.propose import propose as propose_clean
-from arkund.core.findings import Finding
+from arkund.core.findings import Finding, with_minus
 from arkund.core.kit.pieces import is_tom, timing_mic
 from arkund.core.level.measure import sticking_out
 from arkund.core.level.propose import propose as propose_level
@@ -46,12 +45,7 @@ class Note:
 def find(step: str, measure: Measure) -> list[Finding]:
     """Measure one step and return what asks for a decision."""
     found = _FINDERS[step](measure) if step in _FINDERS else []
-    return [dataclasses.replace(f, title=_with_minus(f.title), evidence=_with_minus(f.evidence)) for f in found]
-
-
-def _with_minus(text: str) -> str:
-    """Return a text with true minus signs before figures."""
-    return re.sub(r"(?<![\w.])-(?=\d)", "−", text)
+    return [dataclasses.replace(f, title=with_minus(f.title), evidence=with_minus(f.evidence)) for f in found]
 
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:

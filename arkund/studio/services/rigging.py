@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from arkund.core.errors import SettingsError
+from arkund.core.findings import with_minus
 from arkund.core.plan.plan import Struck
 from arkund.core.rig import changes, places, rows
 from arkund.core.rig.changes import Change
@@ -53,7 +54,7 @@ def move_band(session: Session, strip: str, tool_id: str, number: int, range_db:
         band = band if found is None else band.replace(threshold_db=found)
     bands = [*tool.bands[:number], band, *tool.bands[number + 1 :]]
     words = f"{named.words}: filter {number + 1} moves by up to {range_db:+g} dB from {band.threshold_db:g} dB"
-    return Change(words, {f"{named.place}.tools.{tool.id}.bands": [each.to_json() for each in bands]})
+    return Change(with_minus(words), {f"{named.place}.tools.{tool.id}.bands": [each.to_json() for each in bands]})
 
 
 def set_key(session: Session, strip: str, tool_id: str, of: str) -> Change:

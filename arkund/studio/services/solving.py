@@ -10,7 +10,7 @@ import numpy as np
 from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
-from arkund.core.findings import Finding
+from arkund.core.findings import Finding, with_minus
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import (
     Bars,
@@ -173,7 +173,7 @@ def solve(
         if not missed or shaper is None or compressor is None:
             break
     tools = [each for each in (shaper, compressor) if each is not None]
-    title = f"{mine.words}: {', '.join(_settings(each) for each in tools)}"
+    title = with_minus(f"{mine.words}: {', '.join(_settings(each) for each in tools)}")
     return Solved(title, _values(mine, plan, tools), wanted.words, words, _cost(was, now), reached, missed)
 
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from arkund.core.dsp.spectrum import axis_hz, spectrum_db
 from arkund.core.errors import SettingsError
-from arkund.core.findings import Finding
+from arkund.core.findings import Finding, with_minus
 from arkund.core.kit.pieces import is_close
 from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan
@@ -188,7 +188,7 @@ def part(measure: Measure, strip: str, from_hz: float, up_to_hz: float) -> Chang
         raise SettingsError(f"part: {mine.words} has {MOST_BANDS} filters there already; take one out first.")
     row = rows.with_own_id(mine.strip.tools, tone.replace(on=True, bands=(*tone.bands, band)))
     words = f"{mine.words} gives way: {band.gain_db:g} dB at {band.frequency_hz:.0f} Hz"
-    return Change(words.replace("-", "−"), {f"{mine.place}.tools": [tool.to_json() for tool in row]})
+    return Change(with_minus(words), {f"{mine.place}.tools": [tool.to_json() for tool in row]})
 
 
 def split_note(measure: Measure, piece: str = "kick") -> Finding | None:
