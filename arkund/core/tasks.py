@@ -6,7 +6,7 @@ Each takes, last, a :class:`Work` through which it tells its progress and asks w
 import json
 import shutil
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -48,7 +48,7 @@ def measure_song(plan: Plan, recordings: Library, work: Work) -> dict[str, Outpu
 
 
 def print_below(
-    plan: Plan, recordings: Library, folder: Path, format_name: str, lowered_db: float, work: Work
+    plan: Plan, recordings: Library, folder: Path, format_name: str, lowered_db: Mapping[str, float], work: Work
 ) -> tuple[Path, list[dict]]:
     """Print into a new folder below one; a try that was given up may still be written to somewhere. Return the folder and a row for each file."""
     mine = folder / uuid.uuid4().hex

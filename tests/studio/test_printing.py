@@ -13,7 +13,7 @@ from arkund.core.render import stream
 from arkund.core.render.render import render
 from arkund.core.rig import usual
 from arkund.studio.models import Print
-from arkund.studio.services import moves, printing
+from arkund.studio.services import moves, printing, whole
 from arkund.studio.services.proposing import propose_all
 from arkund.studio.services.recordings import recordings_of
 
@@ -39,7 +39,7 @@ class TestPrintSession:
         assert (info.frames, info.samplerate, info.subtype) == (length, 48_000, subtype)
         kit, _ = soundfile.read(tmp_path / "out" / kit_file["file"])
         for start in (0, 50_000, 190_000):
-            heard = render(session.plan, recordings, (start, start + 20_000)) * 10 ** (-manifest["lowered_db"] / 20)
+            heard = render(session.plan, recordings, (start, start + 20_000)) * 10 ** (-kit_file["lowered_db"] / 20)
             assert 20 * np.log10(np.max(np.abs(kit[start : start + 20_000] - heard)) + 1e-12) < -90
 
     def test_every_file_has_the_same_length_and_its_checksum(self, session, tmp_path):
@@ -59,18 +59,39 @@ class TestPrintSession:
 
     @pytest.mark.parametrize("format_name", ["wav24", "flac24"])
     def test_nothing_clips_silently(self, session, tmp_path, format_name):
-        """A set that would pass full scale is lowered by one gain that stands in the manifest; the balance stays, and float files hold it as it is."""
+        """Where a file would pass full scale those of its kind are lowered by one gain that stands in the manifest; their balance stays, and float files hold
+        it as it is. Stems that add up to the mix are lowered with it.
+        """
         moves.apply(session.pk, {"mics.sn-top.trim_db": 24.0}, step="level", title="far too hot")
         session.refresh_from_db()
         made = printing.print_session(session, tmp_path / "a", format_name)
         as_it_is = printing.print_session(session, tmp_path / "b", "wav32f")
-        assert as_it_is["lowered_db"] == 0.0
+        assert not any(f["lowered_db"] for f in as_it_is["files"])
         assert max(f["peak_db"] for f in as_it_is["files"]) > 3.0
         assert all(f["samples_over_full_scale"] == 0 and f["peak_db"] <= 0.0 for f in made["files"])
         assert max(f["peak_db"] for f in made["files"]) > -0.3
         for mine, other in zip(made["files"], as_it_is["files"], strict=True):
             if mine["peak_db"] > -60:
-                assert other["peak_db"] - mine["peak_db"] == pytest.approx(made["lowered_db"], abs=0.02)
+                assert other["peak_db"] - mine["peak_db"] == pytest.approx(mine["lowered_db"], abs=0.02)
+        assert made["lowered_db"]["kit"] == made["lowered_db"]["stems"] > 0.0
+        assert {f["lowered_db"] for f in made["files"] if f["output"].startswith("strip:")} == {
+            made["lowered_db"]["mics"]
+        }
+
+    def test_a_mix_that_fits_is_printed_as_it_is_heard(self, session, tmp_path):
+        """Stems that pass full scale before the kit's tools lower themselves and no more: the kit mix keeps its level, measured before or not."""
+        limiter = {"kind": "limiter", "id": "limiter", "on": True, "ceiling_db": -6.0}
+        changes = {"mics.kd-in.trim_db": 24.0, "kit.tools": [limiter]}
+        moves.apply(session.pk, changes, step="level", title="hot stems under a limiter")
+        session.refresh_from_db()
+        for folder in ("a", "b"):
+            manifest = printing.print_session(session, tmp_path / folder)
+            kit = next(f for f in manifest["files"] if f["output"] == "kit")
+            assert kit["true_peak_db"] == pytest.approx(-6.0, abs=0.1)
+            assert manifest["lowered_db"]["stems"] > 3.0
+            assert manifest["lowered_db"]["kit"] == 0.0
+            whole.measure(session)
+        assert printing.lowered_words(manifest["lowered_db"]).startswith("stems and paths by ")
 
     def test_stems_and_paths_as_printed_add_up(self, session, tmp_path):
         """Before the kit's own tools they are the mix, to -100 dBFS; the paths' levels are in their files."""

@@ -1,7 +1,7 @@
 """A whole song printed into a folder: every mic, the group stems, the paths and the kit, each its own file of the same start and length."""
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from math import ceil
@@ -18,6 +18,8 @@ from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
 from arkund.core.takes.process import assembled
 from arkund.core.units import db_to_gain, gain_to_db
+
+KINDS = ("kit", "stems", "mics")
 
 
 @dataclass(slots=True)
@@ -40,17 +42,17 @@ def print_song(
     format_name: str,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
-    lowered_db: float = 0.0,
+    lowered_db: Mapping[str, float] | None = None,
 ) -> list[dict]:
     """Print into an existing folder; return a row for each file: name, output, peaks in dBFS, loudness in LUFS, BLAKE3.
 
-    lowered_db : by how much the whole set is lower than what is heard, so that no file passes full scale and the balance stays.
+    lowered_db : by how much the files of a kind (see :func:`kind_of`) are lower than what is heard, so that none passes full scale and their balance stays.
 
     The same Plan gives the same bytes on machines of one kind; elsewhere a library's last bit may differ where a top is drawn anew or a fade is
     shaped. Raises CancelledError, OSError.
     """
     recordings = assembled(plan, recordings)
-    stream = Stream(plan, recordings)
+    stream, lowered_db = Stream(plan, recordings), lowered_db or {}
     rate, length = recordings.sample_rate_hz, stream.length
     places, sheets, done = stream.places(), [], 0
     try:
@@ -59,12 +61,11 @@ def print_song(
             writer = Writer(file, format_name, rate, channels, length)
             sheets.append(_Sheet(output, file.name, channels, *places[output], writer))
         meters = [Meter(count, width, rate) for count, width in stream.lanes()]
+        gains = _gains(sheets, [width for _, width in stream.lanes()], lowered_db)
         by_bank = [sorted((s for s in sheets if s.bank == k), key=lambda s: s.lane) for k in range(len(meters))]
         with ThreadPoolExecutor(WORKERS) as pool:
             for block in stream.blocks(pool, cancelled):
-                banks = block.banks
-                if lowered_db:
-                    banks = [bank * np.float32(db_to_gain(-lowered_db)) for bank in banks]
+                banks = [bank if gain is None else bank * gain for bank, gain in zip(block.banks, gains, strict=True)]
                 work = [pool.submit(_write, bank, mine) for bank, mine in zip(banks, by_bank, strict=True)]
                 work += [pool.submit(meters[k].add, bank) for k, bank in enumerate(banks)]
                 for each in work:
@@ -76,13 +77,37 @@ def print_song(
     finally:
         for sheet in sheets:
             sheet.writer.abandon()
-    return [_row(sheet, meters[sheet.bank]) for sheet in sheets]
+    return [
+        _row(sheet, meters[sheet.bank]) | {"lowered_db": lowered_db.get(kind_of(sheet.output), 0.0)} for sheet in sheets
+    ]
 
 
-def lowering_db(peaks_db: Iterable[float]) -> float:
-    """Return by how much a set of files must be lowered so that none of these peaks in dBFS passes full scale, in tenths; 0 where none does."""
-    over_db = max(peaks_db, default=0.0)
-    return ceil(10.0 * over_db + 1.0) / 10.0 if over_db > 0.0 else 0.0
+def kind_of(output: str) -> str:
+    """Return with which others an output keeps its balance: mics with mics, stems and paths with each other, the kit mix by itself."""
+    return "mics" if output.startswith("strip:") else "kit" if output == KIT else "stems"
+
+
+def lowering_db(peaks_db: Mapping[str, float], plan: Plan) -> dict[str, float]:
+    """Return by how much the files of each kind must be lowered so that none of these peaks in dBFS, by output, passes full scale, in tenths.
+
+    Where nothing is on in the kit's row, stems and paths add up to the kit mix, and all of them are lowered alike.
+    """
+    over = dict.fromkeys(KINDS, 0.0)
+    for output, peak_db in peaks_db.items():
+        over[kind_of(output)] = max(over[kind_of(output)], peak_db)
+    lowered = {kind: ceil(10.0 * db + 1.0) / 10.0 if db > 0.0 else 0.0 for kind, db in over.items()}
+    if not any(tool.on for tool in plan.kit.tools):
+        lowered["kit"] = lowered["stems"] = max(lowered["kit"], lowered["stems"])
+    return lowered
+
+
+def _gains(sheets: list[_Sheet], widths: list[int], lowered_db: Mapping[str, float]) -> list[np.ndarray | None]:
+    """Return a row of gains for the lanes of each bank, None where all of it stays as it is."""
+    gains = [np.ones(width, np.float32) for width in widths]
+    for sheet in sheets:
+        gain = db_to_gain(-lowered_db.get(kind_of(sheet.output), 0.0))
+        gains[sheet.bank][sheet.lane : sheet.lane + sheet.channels] = gain
+    return [None if np.all(each == 1.0) else each for each in gains]
 
 
 def _write(bank: np.ndarray, sheets: list[_Sheet]) -> None:

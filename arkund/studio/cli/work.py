@@ -209,11 +209,11 @@ def set_(session: str, changes: tuple[str, ...], reason: str, scene: str, as_jso
 @json_option
 def print_(session: str, outdir: Path, format_name: str, as_json: bool) -> None:
     """Print every mic, the stems and the kit mix into a new folder, with a manifest."""
-    from arkund.studio.services.printing import print_session
+    from arkund.studio.services.printing import lowered_words, print_session
 
     manifest = print_session(session_of(session), outdir.absolute(), format_name, bar)
-    lower_db = manifest["lowered_db"]
-    told = [f"All files are {lower_db:.1f} dB lower than what is heard, so that none clips."] if lower_db else []
+    lower = lowered_words(manifest["lowered_db"])
+    told = [f"Lower than what is heard, so that none clips and the balance stays: {lower}."] if lower else []
     emit(
         manifest,
         as_json,

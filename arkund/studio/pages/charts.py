@@ -33,7 +33,7 @@ from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
 from arkund.studio.services import backing, carding, cleaning, dialling, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.printing import expected_lowering_db
+from arkund.studio.services.printing import expected_lowering_db, lowered_words
 
 LAYERS_SHOWN = ("tone", "punch", "blend", "print", "logbook")
 GATE_VIEW_S = (0.05, 0.6)
@@ -347,7 +347,7 @@ def prints(m: Measure, mic_id: str | None) -> dict:
         "key": whole.key_of(m.session, m.plan),
         "outputs": _outputs(m),
         "wanted_peak_db": KIT_PEAK_DB,
-        "lowered_db": expected_lowering_db(m.session, m.plan, "wav24"),
+        "lowered": lowered_words(expected_lowering_db(m.session, m.plan, "wav24")),
         "prints": [
             {
                 "id": p.pk,
@@ -355,7 +355,7 @@ def prints(m: Measure, mic_id: str | None) -> dict:
                 "format": p.format,
                 "version": p.version,
                 "files": p.manifest["files"],
-                "lowered_db": p.manifest.get("lowered_db", 0.0),
+                "lowered": lowered_words(p.manifest.get("lowered_db", 0.0)),
                 "current": p.version == m.session.version,
             }
             for p in m.session.prints.all()[:10]

@@ -19,6 +19,8 @@ from arkund.studio.models import Print, Session
 from arkund.studio.services import places, store, whole
 from arkund.studio.services.recordings import recordings_of
 
+NAMES = {"kit": "the kit mix", "stems": "stems and paths", "mics": "mics"}
+
 
 def print_session(
     session: Session,
@@ -29,8 +31,8 @@ def print_session(
 ) -> dict:
     """Print a session into a folder that becomes visible as a whole; returns the manifest.
 
-    Where a 24-bit file would pass full scale, the whole set is lowered by one gain, which keeps the balance and stands in the manifest; float files hold
-    everything as it is.
+    Where a 24-bit file would pass full scale, the files of its kind are lowered by one gain, which keeps their balance and stands in the manifest: mics, stems
+    and paths, the kit mix; float files hold everything as it is.
 
     Raises SettingsError for an unknown format, AudioError where the folder cannot be written, CancelledError.
     """
@@ -52,20 +54,19 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
     try:
         plan, recordings = session.plan, recordings_of(session)
 
-        def printed(lowered_db: float) -> tuple[Path, list[dict]]:
+        def printed(lowered_db: dict[str, float]) -> tuple[Path, list[dict]]:
             work = (tasks.print_below, plan, recordings, making, format_name, lowered_db)
             return places.run(*work, on_progress=on_progress, cancelled=cancelled)
 
         lowered_db = expected_lowering_db(session, plan, format_name)
         made, rows = printed(lowered_db)
-        if BITS[format_name] == 24 and lowering_db(
-            row["peak_db"] for row in rows
-        ):  # nobody had measured the song before
+        more = _lowering_db(rows, plan) if BITS[format_name] == 24 else {}
+        if any(more.values()):  # nobody had measured the song before
             shutil.rmtree(made)
-            lowered_db += lowering_db(row["peak_db"] for row in rows)
+            lowered_db = {kind: round(lowered_db.get(kind, 0.0) + more[kind], 1) for kind in more}
             made, rows = printed(lowered_db)
         length = length_of(plan, assembled(plan, recordings))
-        manifest = _manifest(session, plan, format_name, length, rows) | {"lowered_db": round(lowered_db, 1)}
+        manifest = _manifest(session, plan, format_name, length, rows) | {"lowered_db": lowered_db}
         (made / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
         if folder.exists():
             folder.rmdir()
@@ -82,10 +83,22 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
     return manifest
 
 
-def expected_lowering_db(session: Session, plan: Plan, format_name: str) -> float:
-    """Return by how much a print would be lowered, by what is known of the song; 0 for float files, and where it has not been measured yet."""
+def expected_lowering_db(session: Session, plan: Plan, format_name: str) -> dict[str, float]:
+    """Return by how much the files of each kind would be lowered in a print, by what is known of the song; nothing where it has not been measured yet."""
     known = whole.found(session, plan) if BITS[format_name] == 24 else None
-    return lowering_db(output["peak_db"] for output in known.values()) if known else 0.0
+    return lowering_db({name: output["peak_db"] for name, output in known.items()}, plan) if known else {}
+
+
+def _lowering_db(rows: list[dict], plan: Plan) -> dict[str, float]:
+    return lowering_db({row["output"]: row["peak_db"] for row in rows}, plan)
+
+
+def lowered_words(lowered_db: dict[str, float] | float) -> str:
+    """Return in words by how much the files of a print are lower than what is heard; "" where none is. A number is of prints that were lowered as a whole."""
+    if not isinstance(lowered_db, dict):
+        lowered_db = {"all": lowered_db}
+    told = [f"{NAMES.get(kind, 'all files')} by {db:.1f} dB" for kind, db in lowered_db.items() if db]
+    return ", ".join(told)
 
 
 def _manifest(session: Session, plan: Plan, format_name: str, length: int, rows: list[dict]) -> dict:

@@ -31,11 +31,11 @@ Alpine.data("printing", () => ({
   },
   /** Which output passes full scale, and what becomes of a print then; nothing where none does. */
   over() {
-    if (!this.chart?.lowered_db) return "";
+    if (!this.chart?.lowered) return "";
     const loudest = this.chart.outputs.reduce((a, b) => (this.figures(b).peak_db > this.figures(a).peak_db ? b : a));
     const by = `${loudest.name} reaches ${figure(this.figures(loudest).peak_db, 1, true)} dBFS`;
     if (this.format === "wav32f") return `${by}: float files hold it as it is.`;
-    return `${by}: all files of a 24-bit print are ${figure(this.chart.lowered_db, 1)} dB lower than what is heard, so that none clips and the balance stays. Float keeps the level.`;
+    return `${by}. In 24 bits lower than what is heard, so that none clips and the balance stays: ${this.chart.lowered}. Float keeps the level.`;
   },
   figures(output) {
     return this.chart.whole && this.chart.whole[output.id];
@@ -91,7 +91,7 @@ Alpine.data("printing", () => ({
     return this.$store.page.act("print-now", { format: this.format });
   },
   title(p) {
-    const lower = p.lowered_db ? `, lowered by ${figure(p.lowered_db, 1)} dB` : "";
+    const lower = p.lowered ? `, lower: ${p.lowered}` : "";
     return `${p.at.slice(0, 16).replace("T", " ")}, ${p.format}, plan version ${p.version}${lower}`;
   },
   num(v) {
