@@ -84,8 +84,8 @@ STEPS = {
         Step(
             "blend",
             "Blend",
-            "How do drums and paths add up?",
-            "Each row is a strip: its level, place and sends; below, what the kit's compressor takes away, and the tools of the chosen strip.",
+            "How do drums, paths and sections add up?",
+            "Strips down, sections across: how loud each is there, and what was set. Below, the row of the chosen strip and the kit's figures.",
         ),
         Step(
             "kit",

@@ -43,6 +43,12 @@ def field(page: Page, name: str, value: str) -> None:
     expect(page.locator("#message")).to_contain_text(value)
 
 
+def choose(page: Page, group: str, mic: str) -> None:
+    """Choose a mic in its group."""
+    page.get_by_role("button", name=f"mics of {group}").click()
+    page.get_by_role("button", name=f"mic {mic}").click()
+
+
 class TestRows:
     """What an engineer does with a row."""
 
@@ -72,7 +78,7 @@ class TestRows:
         expect(page.locator("#message")).to_contain_text("listens to hits:snare")
         for name, value in (("threshold", "-50"), ("ratio", "20"), ("attack", "2")):
             field(page, name, value)
-        page.locator("tr", has_text="group overheads").get_by_role("button", name="solo").click()
+        page.get_by_role("button", name="solo", exact=True).click()
         expect(page.locator("#message")).to_contain_text("solo on")
         for number, value in ((0, "3"), (1, "2")):
             page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
@@ -87,7 +93,7 @@ class TestRows:
         expect(page.get_by_label("each hit's peak before and after the tool")).to_be_visible()
         expect(page.locator(".word").first).to_contain_text(re.compile(r"hits −[1-9]"), timeout=10_000)
         page.keyboard.press("Space")
-        page.locator("tr", has_text="group overheads").get_by_role("button", name="solo").click()
+        page.get_by_role("button", name="solo", exact=True).click()
         expect(page.locator("#message")).to_contain_text("solo off")
 
     def test_a_scene_lifts_the_path_in_the_chorus(self, page, session):
@@ -99,23 +105,27 @@ class TestRows:
         page.reload()
         ready(page)
         page.get_by_label("add a path").select_option("crush")
+        choose(page, "snare", "SN top")
         expect(page.get_by_label("send to CRUSH of SN top")).to_be_visible()
         page.get_by_label("name of a new scene").fill("Lift")
         page.get_by_role("button", name="add a scene").click()
         page.get_by_role("button", name="Lift in chorus").click()
         expect(page.get_by_role("button", name="Lift in chorus")).to_have_attribute("aria-pressed", "true")
-        for label, value, said in (
-            ("send to CRUSH of SN top", "6", "send to CRUSH +6.0"),
-            ("level of CRUSH", "12", "level +12.0"),
-        ):
-            cell = page.get_by_label(label, exact=True)
-            cell.fill(value)
-            cell.dispatch_event("change")
-            expect(page.locator("#message")).to_contain_text(
-                f"Lift: SN top: {said}" if "send" in said else f"Lift: CRUSH: {said}"
-            )
-        expect(page.get_by_text("CRUSH: level +12.0")).to_be_visible()
-        page.locator("tr", has_text="path CRUSH").get_by_role("button", name="solo").click()
+        send = page.get_by_label("send to CRUSH of SN top")
+        send.fill("6")
+        send.dispatch_event("change")
+        expect(page.locator("#message")).to_contain_text("Lift: SN top: send to CRUSH +6.0")
+        ready(page)
+        cell = page.get_by_role("spinbutton", name="level of CRUSH in chorus")
+        cell.focus()
+        for key in ("1", "2", "Enter"):
+            page.keyboard.press(key)
+        expect(page.locator("#message")).to_contain_text("chorus: CRUSH: level +12.0")
+        expect(cell).to_have_class(re.compile("held"))
+        expect(page.get_by_role("spinbutton", name="level of CRUSH in verse")).not_to_have_class(re.compile("held"))
+        expect(page.get_by_text("CRUSH: level +12.0").first).to_be_visible()
+        page.get_by_role("button", name="path CRUSH").click()
+        page.get_by_role("button", name="solo", exact=True).click()
         expect(page.locator("#message")).to_contain_text("solo on")
 
         heard = [self.played(page, line_s + from_s, 1.5) for from_s in (-2.0, 0.5, -0.75)]
@@ -127,8 +137,41 @@ class TestRows:
         assert steps[2] < 1.2 * steps[1]
         page.get_by_role("button", name="remove the scene").click()
         expect(page.get_by_role("button", name="Lift in chorus")).to_have_count(0)
-        page.locator("tr", has_text="path CRUSH").get_by_role("button", name="remove").click()
-        expect(page.get_by_label("send to CRUSH of SN top")).to_have_count(0)
+        page.get_by_role("button", name="remove CRUSH").click()
+        expect(page.get_by_role("spinbutton", name="level of CRUSH", exact=True)).to_have_count(0)
+
+    def test_a_level_in_its_cell(self, page, session):
+        """Dragged up it is louder at once and one Move; stepped by keys; no number is refused; a section's head moves all groups."""
+        page.goto(f"{session}/blend/")
+        ready(page)
+        page.evaluate(NAME_SECTIONS, session.rpartition("/")[2])
+        page.reload()
+        ready(page)
+        cell = page.get_by_role("spinbutton", name="level of snare", exact=True)
+        box = cell.bounding_box()
+        page.mouse.move(box["x"] + 20, box["y"] + 10)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 20, box["y"] - 20, steps=5)
+        page.mouse.up()
+        expect(page.locator("#message")).to_contain_text("snare: level +3.0")
+        ready(page)
+        cell.focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#message")).to_contain_text("snare: level +2.5")
+        ready(page)
+        cell.dblclick()
+        page.keyboard.type("loud")
+        page.keyboard.press("Enter")
+        expect(page.locator("#message")).to_contain_text("expected a number of dB")
+        expect(cell).to_have_attribute("aria-valuenow", "2.5")
+        page.get_by_role("button", name="all groups louder in chorus").click()
+        expect(page.locator("#message")).to_contain_text("chorus: all groups +0.5 dB")
+        ready(page)
+        expect(page.get_by_role("spinbutton", name="level of snare in chorus")).to_have_attribute("aria-valuenow", "3")
+        expect(page.get_by_role("spinbutton", name="level of snare in verse")).to_have_attribute("aria-valuenow", "2.5")
+        for _ in range(4):
+            page.locator("#undo").click()
+            ready(page)
 
     def played(self, page: Page, start_s: float, seconds: float) -> np.ndarray:
         """Return what is heard of a loop, more than once through."""
@@ -147,13 +190,13 @@ class TestRows:
         page.goto(f"{session}/blend/")
         ready(page)
         page.get_by_label("add a path").select_option("crush")
+        choose(page, "snare", "SN top")
         send = page.get_by_label("send to CRUSH of SN top")
         expect(send).to_be_visible()
         send.fill("-3")
         send.dispatch_event("change")
         expect(page.locator("#message")).to_contain_text("send to CRUSH −3.0")
-        row = page.locator("tr", has_text="path CRUSH")
-        row.get_by_role("button", name="path CRUSH").click()
+        page.get_by_role("button", name="path CRUSH").click()
         expect(page.locator(".word").first).to_contain_text("hits")
-        row.get_by_role("button", name="remove").click()
-        expect(page.get_by_label("send to CRUSH of SN top")).to_have_count(0)
+        page.get_by_role("button", name="remove CRUSH").click()
+        expect(page.get_by_role("spinbutton", name="level of CRUSH", exact=True)).to_have_count(0)

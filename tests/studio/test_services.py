@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from arkund.core.errors import SettingsError
+from arkund.core.findings import with_minus
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.change import put
 from arkund.core.plan.plan import Cut, MicPlan
@@ -15,7 +16,7 @@ from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.rig import usual
 from arkund.core.tools.gate import Gate
 from arkund.studio.models import Job, Measured, Move, Session
-from arkund.studio.services import findings, housekeeping, moves, proposing, quarantine, recordings, store
+from arkund.studio.services import housekeeping, moves, proposing, quarantine, recordings, store
 from arkund.studio.services.findings import find, notes
 from arkund.studio.services.listening import Asker, without
 from arkund.studio.services.measuring import Measure
@@ -240,4 +241,4 @@ class TestTexts:
 
     def test_minus(self):
         """A true minus before figures, but not in ranges and names."""
-        assert findings._with_minus("at -24.8 dB (-3), kick-in, 6-48 dB") == "at −24.8 dB (−3), kick-in, 6-48 dB"
+        assert with_minus("at -24.8 dB (-3), kick-in, 6-48 dB") == "at −24.8 dB (−3), kick-in, 6-48 dB"

@@ -27,7 +27,7 @@ SPOTS, OVERHEADS = ("hihat", "ride"), "overheads"
 OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole kit with them, spots hardly anything else
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
-SOFTEST_PATH_DB, LEAST_SHARE = -40.0, 0.2
+SOFTEST_PATH_DB, LEAST_SHARE = -24.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 ATTACKED = ("kick", "snare")
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
@@ -113,16 +113,20 @@ def attack(plan: Plan, by_db: float) -> Step | None:
 
 
 def contrast(plan: Plan, short_db: float) -> Step | None:
-    """Return what makes hits stand out: SUSTAIN softer, compressors of kick, snare and kit with more of the dry sound, more attack in the overheads, whose
-    wash is what hits stand out of.
+    """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; compressors of kick, snare and kit with more of the dry
+    sound; more attack in the overheads, whose wash is what hits stand out of.
 
     short_db : by how much hits stand out less than is wanted, positive
     """
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 1.0, MOST_STEP_DB))
     for path in plan.paths:
-        if path.id == "sustain" and not path.mute and path.level_db > SOFTEST_PATH_DB:
-            values[f"paths.{path.id}.level_db"] = round(max(path.level_db - by, SOFTEST_PATH_DB), 1)
+        if path.id == "sustain" and not path.mute:
+            lower = round(path.level_db - by, 1)
+            softer = (
+                (f"paths.{path.id}.level_db", lower) if lower >= SOFTEST_PATH_DB else (f"paths.{path.id}.mute", True)
+            )
+            values |= dict([softer])
     strips = [("mics." + mic.id, mic.tools) for mic in plan.mics if mic.piece in ATTACKED] + [("kit", plan.kit.tools)]
     for place, tools in strips:
         for tool in tools:

@@ -107,6 +107,14 @@ class Meter:
         self._look_between(rest, np.abs(rest).max(axis=0, keepdims=True))
         return self._true[: self._count]
 
+    def between_lufs(self, channels: Sequence[int], from_s: float, to_s: float) -> float:
+        """Return the gated loudness of channels between two moments, to the tenth of a second; SILENCE_DB where nothing passes the gate, or lies between."""
+        first, last = (max(round(moment / STEP_S), 0) for moment in (from_s, to_s))
+        steps = np.reshape(self._steps[first:last], (-1, self.width))[:, list(channels)].sum(axis=1)
+        if len(steps) < round(BLOCK_S / STEP_S):
+            return _lufs(float(steps.mean())) if steps.size else SILENCE_DB
+        return _gated_lufs(steps)
+
     def integrated_lufs(self, channels: Sequence[int]) -> float:
         """Return the gated loudness of channels that sound together (eqs. 5-7), SILENCE_DB where nothing passes the gate.
 
@@ -118,12 +126,18 @@ class Meter:
             heard = steps.size * self._step + self._filled
             power = steps.sum() * self._step + self._power[list(channels)].sum()
             return _lufs(float(power / heard) if heard else 0.0)
-        blocks = np.convolve(steps, np.full(count, 1.0 / count), "valid")
-        loud = blocks[blocks > db_to_power(ABSOLUTE_GATE_LUFS - OFFSET_LUFS)]
-        if loud.size == 0:
-            return SILENCE_DB
-        gate = db_to_power(_lufs(float(loud.mean())) + RELATIVE_GATE_LU - OFFSET_LUFS)
-        return _lufs(float(loud[loud > gate].mean()))
+        return _gated_lufs(steps)
+
+
+def _gated_lufs(steps: np.ndarray) -> float:
+    """Return the gated loudness of mean squares of STEP_S each, at least a block of them."""
+    count = round(BLOCK_S / STEP_S)
+    blocks = np.convolve(steps, np.full(count, 1.0 / count), "valid")
+    loud = blocks[blocks > db_to_power(ABSOLUTE_GATE_LUFS - OFFSET_LUFS)]
+    if loud.size == 0:
+        return SILENCE_DB
+    gate = db_to_power(_lufs(float(loud.mean())) + RELATIVE_GATE_LU - OFFSET_LUFS)
+    return _lufs(float(loud[loud > gate].mean()))
 
 
 def _lufs(power: float) -> float:

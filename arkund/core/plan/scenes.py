@@ -103,6 +103,22 @@ def applied(plan: Plan, scene_id: str) -> Plan:
     return _applied(plan.replace(scenes=()), [scene_of(plan, scene_id)])
 
 
+def by_section(plan: Plan) -> list[tuple[Plan, tuple[Scene, ...]]]:
+    """Return for each section of a song the Plan without scenes as it is where the section begins, and the scenes that hold there."""
+    bare, out = plan.replace(scenes=()), []
+    for section in plan.sections:
+        holding = [
+            scene
+            for scene in plan.scenes
+            if any(
+                first <= section.bar < (LAST_BAR if after is None else after)
+                for first, after in scene.spans(plan.sections)
+            )
+        ]
+        out.append((_applied(bare, holding), tuple(holding)))
+    return out
+
+
 def scene_of(plan: Plan, scene_id: str) -> Scene:
     """Return a scene by its id; raises SettingsError where there is none."""
     for scene in plan.scenes:

@@ -15,6 +15,7 @@ from arkund.core.render.stream import Stream
 from arkund.core.render.sums import placed
 from arkund.core.rig.hearing import bare
 from arkund.core.takes.process import assembled
+from arkund.core.timing.bars import Span, section_spans_s
 from arkund.core.units import gain_to_db
 
 BLOCK_S = 10.0
@@ -27,6 +28,7 @@ class Output:
 
     loudness: Loudness
     overs: int  # samples beyond full scale
+    sections_lufs: tuple[float, ...]  # its loudness in each section
     columns: dict[int, np.ndarray]  # by zoom, see ``Columns.levels``; of stereo the wider of both sides
 
 
@@ -51,10 +53,10 @@ def whole_song(
         done += block.samples
         on_progress(done / max(length, 1))
     drawn = [picture.levels() for picture in pictures]
-    out = {}
+    spans, out = section_spans_s(plan, length / recordings.sample_rate_hz), {}
     for name, (bank, lane) in stream.places().items():
         mine = range(lane, lane + (1 if name.startswith("strip:") else 2))
-        out[name] = _output(meters[bank], [drawn[bank][k] for k in mine], mine)
+        out[name] = _output(meters[bank], [drawn[bank][k] for k in mine], mine, spans)
     return out
 
 
@@ -73,7 +75,7 @@ def recorded_peak_db(plan: Plan, recordings: Recordings) -> float:
     return float(gain_to_db(peak))
 
 
-def _output(meter: Meter, drawn: list[dict[int, np.ndarray]], lanes: range) -> Output:
+def _output(meter: Meter, drawn: list[dict[int, np.ndarray]], lanes: range, spans: list[Span]) -> Output:
     some = slice(lanes.start, lanes.stop)
     loudness = Loudness(
         float(gain_to_db(meter.peak[some].max())),
@@ -84,4 +86,5 @@ def _output(meter: Meter, drawn: list[dict[int, np.ndarray]], lanes: range) -> O
     for level in drawn[0]:
         both = np.stack([side[level] for side in drawn])
         columns[level] = np.stack([both[..., 0].min(axis=0), both[..., 1].max(axis=0)], axis=-1)
-    return Output(loudness, int(meter.overs[some].sum()), columns)
+    sections = tuple(round(meter.between_lufs(lanes, *span), 2) for span in spans)
+    return Output(loudness, int(meter.overs[some].sum()), sections, columns)

@@ -157,6 +157,28 @@ def settings(plan: Plan, values: dict[str, Any], title: str, scene_id: str = "")
     return Change(f"{mine.name}: {title}", {f"scenes.{mine.id}.held": [each.to_json() for each in held]})
 
 
+def in_section(plan: Plan, section: str, values: dict[str, Any], title: str) -> Change:
+    """Change settings, by place, in the sections of a name: in a scene that holds there already and holds such a setting, else in that of this section alone,
+    which is made where there is none.
+
+    Raises SettingsError where there is no such section, and for what no scene can hold.
+    """
+    _sections(plan, [section])
+    holding = [scene for scene in plan.scenes if section in scene.sections]
+    own = next((scene for scene in plan.scenes if scene.sections == (section,) and not scene.bars), None)
+    scenes = {scene.id: scene for scene in plan.scenes}
+    shared = set()
+    for place, value in values.items():
+        mine = next((s for s in holding if any(each.place == place for each in scenes[s.id].held)), own)
+        if mine is None:
+            key = free_id(_id(section), set(scenes))
+            mine = own = scenes[key] = Scene(id=key, name=section[:40], sections=(section,))
+        scenes[mine.id] = held_in(plan, scenes[mine.id], {place: value})
+        shared |= {other for other in mine.sections if other != section}
+    also = f" (also in {', '.join(sorted(shared))})" if shared else ""
+    return Change(f"{section}: {title}{also}", {"scenes": [scene.to_json() for scene in scenes.values()]})
+
+
 def _sections(plan: Plan, names: Sequence[str]) -> tuple[str, ...]:
     known = [section.name for section in plan.sections]
     for name in names:

@@ -3,11 +3,14 @@
 import functools
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import TempoChange
+
+Span = tuple[float, float]  # of a song, in s
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +62,13 @@ class Bars:
         """Return when each bar begins, from bar 0 to the first at or after a moment."""
         last = int(self.bar_of(np.array([until_s]))[0]) + 1
         return [self.start_s(bar) for bar in range(max(last, 0) + 1)]
+
+
+def section_spans_s(plan, length_s: float) -> list[Span]:
+    """Return where each section of a Plan sounds, from and until in seconds; the first begins with the song, the last ends with it."""
+    lines = [bars_of(plan.tempo).start_s(each.bar) for each in plan.sections]
+    edges = [0.0, *lines[1:], length_s] if lines else []
+    return [(min(a, length_s), min(max(a, b), length_s)) for a, b in pairwise(edges)]
 
 
 def meter_of(words: str) -> tuple[int, int]:

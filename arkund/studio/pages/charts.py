@@ -31,7 +31,7 @@ from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, carding, cleaning, dialling, layering, solving, toning, whole
+from arkund.studio.services import backing, blending, carding, cleaning, dialling, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db, lowered_words
 
@@ -302,23 +302,29 @@ def punch(m: Measure, mic_id: str | None) -> dict:
 
 
 def blend(m: Measure, strip: str | None) -> dict:
-    """Levels, places and sends of all strips; meters of the kit and what its compressor takes; the row of the chosen strip, of the kit once that is gone."""
+    """Sections across, strips down: what is set in each and how loud it is there; what the kit's compressor takes; the row of the chosen strip, of the kit once
+    that is gone.
+    """
     start_s = m.busy_span()[0] / m.rate
-    plan = m.plan
+    plan, song = m.plan, _whole(m)
+    cells = blending.Cells(m.session.plan, song)
+    chosen = strip if strip in {each.name for each in places.all_of(plan)} else places.KIT
     return {
         "strips": strips_of(m),
         "recipes": [{"key": key, "name": make().name} for key, make in usual.PATHS.items()],
+        "across": [{"name": section.name, "bar": section.bar} for section in plan.sections],
         "rows": [
-            _blend_row("mics", mic) | {"piece": mic.piece, "into": group_id(mic, plan.groups)} for mic in plan.mics
+            _blend_row("mics", mic, cells) | {"piece": mic.piece, "into": group_id(mic, plan.groups)}
+            for mic in plan.mics
         ],
-        "groups": [_blend_row("groups", group) for group in plan.groups],
-        "paths": [_blend_row("paths", path) | {"into": path.into} for path in plan.paths],
-        "kit_level_db": plan.kit.level_db,
+        "groups": [_blend_row("groups", group, cells) for group in plan.groups],
+        "paths": [_blend_row("paths", path, cells) | {"into": path.into} for path in plan.paths],
+        "kit": _blend_row("kit", plan.kit, cells),
         "off_db": OFF_DB,
-        "row": row_of(m, strip if strip in {each.name for each in places.all_of(plan)} else places.KIT),
+        "row": row_of(m, chosen),
         "compresses": bool((mine := plan.kit.first("compressor")) and mine.on),
-        "kit": m.kit(),
-        "whole": (_whole(m) or {}).get("kit"),
+        "figures": m.kit(),
+        "whole": (song or {}).get("kit"),
         "rate": m.rate,
         "next_hits": [
             round(h.time_s - start_s, 4) for p in ("kick", "snare") for h in m.heard_hits.get(p, []) if not h.ghost
@@ -326,7 +332,11 @@ def blend(m: Measure, strip: str | None) -> dict:
     }
 
 
-def _blend_row(field: str, strip) -> dict:
+def _blend_row(field: str, strip, cells: blending.Cells) -> dict:
+    if field == places.KIT:
+        return {"place": places.KIT, "id": places.KIT, "name": places.KIT, "level_db": strip.level_db} | cells.of(
+            places.KIT
+        )
     return {
         "place": f"{field}.{strip.id}",
         "id": strip.id,
@@ -337,7 +347,7 @@ def _blend_row(field: str, strip) -> dict:
         "solo": strip.solo,
         "sends": {send.id: send.level_db for send in strip.sends},
         "tools": [tool.kind for tool in strip.tools if tool.on],
-    }
+    } | cells.of(f"{field}.{strip.id}")
 
 
 def prints(m: Measure, mic_id: str | None) -> dict:

@@ -107,6 +107,9 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "remove-path": lambda s, b: changes.remove_path(s.plan, wanted(b, "path", str)),
     "add-group": lambda s, b: changes.add_group(s.plan, wanted(b, "name", str)),
     "remove-group": lambda s, b: changes.remove_group(s.plan, wanted(b, "group", str)),
+    "in-section": lambda s, b: changes.in_section(
+        s.plan, wanted(b, "section", str), wanted(b, "values", dict), wanted(b, "title", str)[:120]
+    ),
     "add-scene": lambda s, b: changes.add_scene(s.plan, wanted(b, "name", str), _words(b, "sections"), _bars(s, b)),
     "set-scene": _scene,
     "remove-scene": lambda s, b: changes.remove_scene(s.plan, wanted(b, "scene", str)),

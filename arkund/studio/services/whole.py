@@ -17,7 +17,7 @@ from arkund.studio.services import places, rendering, store
 from arkund.studio.services.recordings import recordings_of
 
 MOST_WAIT_S = 3.0  # for those who listen, at each step
-VERSION = 1  # raised when it is measured in another way
+VERSION = 2  # raised when it is measured in another way
 
 
 def key_of(session: Session, plan: Plan) -> str:
@@ -27,7 +27,7 @@ def key_of(session: Session, plan: Plan) -> str:
 
 
 def found(session: Session, plan: Plan) -> dict | None:
-    """Return the figures by output (peak_db, true_peak_db, loudness_lufs, overs), None where they are still to be measured."""
+    """Return the figures by output (peak_db, true_peak_db, loudness_lufs, overs, sections_lufs), None where they are still to be measured."""
     row = Measured.objects.filter(pk=key_of(session, plan)).first()
     return row.data if row is not None and _folder(session, row.pk).is_dir() else None
 
@@ -57,7 +57,10 @@ def measure(
             (new / _file(name, level)).write_bytes(columns.tobytes())
     shutil.rmtree(folder, ignore_errors=True)
     new.rename(folder)
-    data = {name: {**dataclasses.asdict(output.loudness), "overs": output.overs} for name, output in outputs.items()}
+    data = {
+        name: dataclasses.asdict(each.loudness) | {"overs": each.overs, "sections_lufs": list(each.sections_lufs)}
+        for name, each in outputs.items()
+    }
     Measured.objects.update_or_create(pk=key, defaults={"session": session, "data": data})
     fresh = Session.objects.get(pk=session.pk)
     wanted = {folder.name, key_of(fresh, fresh.plan)}  # the Plan may have gone back to what is still there

@@ -157,3 +157,26 @@ class TestTruePeak:
         assert meter.true_peak() == pytest.approx(wanted, rel=1e-5)
         assert meter.peak == pytest.approx(np.abs(bank).max(axis=0))
         assert meter.overs.tolist() == (np.abs(bank) > 1.0).sum(axis=0).tolist()
+
+
+class TestBetween:
+    """The loudness of a part of what a meter heard."""
+
+    @pytest.mark.parametrize(("from_s", "to_s"), [(0.0, 3.0), (3.0, 7.0), (6.9, 7.2)])
+    def test_as_if_it_were_alone(self, from_s, to_s):
+        """Of a piece of steady tones of its own level: that of the tone, within 0.1 dB; parts shorter than a block as well."""
+        loud, soft = sine(997.0, -12.0, 3.0, 48_000), sine(997.0, -26.0, 5.0, 48_000)
+        bank = bank_of(list(np.concatenate([loud, soft]).T))
+        meter = Meter(2, bank.shape[1], 48_000)
+        for part in np.array_split(bank, [10_000, 200_000]):
+            meter.add(part)
+        wanted = -12.0 if to_s <= 3.0 else -26.0
+        assert meter.between_lufs((0, 1), from_s, to_s) == pytest.approx(wanted, abs=0.1)
+
+    def test_nothing_between(self):
+        """Behind the end, or from a moment to itself: silence."""
+        bank = bank_of(list(sine(997.0, -12.0, 2.0, 48_000).T))
+        meter = Meter(2, bank.shape[1], 48_000)
+        meter.add(bank)
+        assert meter.between_lufs((0, 1), 5.0, 9.0) < -150
+        assert meter.between_lufs((0, 1), 1.0, 1.0) < -150

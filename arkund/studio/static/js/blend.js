@@ -1,6 +1,7 @@
-// Blend: levels, places and sends of all strips; what the kit's compressor takes; the row of the chosen strip.
+// Blend: sections across, strips down; in each cell how loud the strip is there and what was set. One works in the cells.
 import { clamp, figure, fit } from "./lib/geometry.js";
 import { registerBands } from "./lib/bands.js";
+import { celled } from "./lib/cells.js";
 import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
@@ -9,23 +10,34 @@ import { registerScenes } from "./lib/scenes.js";
 import { registerRow } from "./lib/row.js";
 
 const field = (name, key) => boot.fields[name].find((f) => f.key === key);
-const sorted = (sort, rows) => rows.map((row, i) => ({ ...row, sort, first: sort !== "mic" && i === 0 }));
 
 Alpine.data("blend", () => ({
   ...charted({ left: 56, right: 16, top: 26, bottom: 32 }),
+  ...celled(),
+  opened: [],
 
+  /** Groups first, their mics below them on demand; then mics of no group, paths, and the kit. */
   rows() {
     if (!this.chart) return [];
-    return [...sorted("mic", this.chart.rows), ...sorted("group", this.chart.groups), ...sorted("path", this.chart.paths)];
+    const { rows, groups, paths, kit } = this.chart;
+    const of = (sort, row, more = {}) => ({ ...row, sort, ...more });
+    const members = (id) => rows.filter((r) => r.into === id).map((r) => of("mic", r, { inner: Boolean(id) }));
+    const grouped = groups.flatMap((g) => [of("group", g), ...(this.opened.includes(g.id) ? members(g.id) : [])]);
+    const known = groups.map((g) => g.id);
+    const lone = rows.filter((r) => !known.includes(r.into)).map((r) => of("mic", r));
+    return [...grouped, ...lone, ...paths.map((p, i) => of("path", p, { first: i === 0 })), of("kit", kit, { first: true })];
   },
-  paths() {
-    return this.chart ? this.chart.paths : [];
+  isGroup(row) {
+    return row.sort === "group";
   },
-  recipes() {
-    return this.chart ? this.chart.recipes : [];
+  isOpened(row) {
+    return this.opened.includes(row.id);
   },
-  kitRow() {
-    return { sort: "kit", id: "kit" };
+  open(row) {
+    this.opened = this.isOpened(row) ? this.opened.filter((id) => id !== row.id) : [...this.opened, row.id];
+  },
+  openWords(row) {
+    return this.isOpened(row) ? "▾" : "▸";
   },
   nameOf(row) {
     return row.sort === "kit" ? "kit" : `${row.sort}:${row.id}`;
@@ -34,24 +46,41 @@ Alpine.data("blend", () => ({
     this.$store.page.choose(this.nameOf(row));
   },
   isChosen(row) {
-    return this.chart !== null && this.chart.row.strip === this.nameOf(row);
+    return this.chart !== null && (this.$store.page.of || this.chart.row.strip) === this.nameOf(row); // at once, before its row has come
   },
-  /** Level, place, and a send to each path that comes after this strip. */
-  cells(row) {
+  flag(key) {
+    const row = this.chosen();
+    const whole = key === "solo" ? "" : this.$store.page.scene; // solo is for listening, and belongs to no scene
+    this.$store.page.move({ [`${row.place}.${key}`]: !row[key] }, `${row.name}: ${key} ${row[key] ? "off" : "on"}`, whole);
+  },
+
+  /** The chosen strip: its place, its sends, where it goes. */
+  chosen() {
+    return this.rows().find((r) => this.isChosen(r)) || this.hidden();
+  },
+  hidden() {
+    const mine = this.chart?.rows.find((r) => this.isChosen({ ...r, sort: "mic" }));
+    return mine ? { ...mine, sort: "mic" } : null;
+  },
+  isStrip() {
+    return Boolean(this.chosen() && this.chosen().sort !== "kit");
+  },
+  paths() {
+    return this.chart ? this.chart.paths : [];
+  },
+  /** Its place, and a send to each path that comes after it. */
+  fields() {
+    const row = this.chosen();
+    if (!row || row.sort === "kit") return [];
     const at = this.paths().findIndex((p) => p.id === row.id && row.sort === "path");
-    const cell = (key, f, label, value, digits, can = true) => ({ ...f, key, label, value, can, digits, shown: figure(value, digits, true) });
-    const sends = this.paths().map((p, i) => {
-      const value = row.sends[p.id] ?? this.chart.off_db;
-      const can = row.sort !== "path" || i > at;
-      return { ...cell(p.id, field("send", "level_db"), `send to ${p.name}`, value, 1, can), send: true, shown: value <= this.chart.off_db ? "–" : figure(value, 1, true) };
-    });
-    return [cell("level_db", field("strip", "level_db"), "level", row.level_db, 1), cell("pan", field("strip", "pan"), "place", row.pan, 2), ...sends];
-  },
-  /** Whether the scene that is worked in holds this cell. */
-  isHeld(row, cell) {
-    const place = cell.send ? `${row.place}.sends.${cell.key}.level_db` : `${row.place}.${cell.key}`;
-    const { scene, scenes } = this.$store.page;
-    return Boolean(scenes.find((s) => s.id === scene)?.held.some((each) => each.place === place));
+    const cell = (key, f, label, value, digits) => ({ ...f, key, label, value, digits, shown: figure(value, digits, true) });
+    const sends = this.paths()
+      .filter((_, i) => row.sort !== "path" || i > at)
+      .map((p) => {
+        const value = row.sends[p.id] ?? this.chart.off_db;
+        return { ...cell(p.id, field("send", "level_db"), `send to ${p.name}`, value, 1), send: true, shown: value <= this.chart.off_db ? "–" : figure(value, 1, true) };
+      });
+    return [cell("pan", field("strip", "pan"), "place", row.pan, 2), ...sends];
   },
   change(row, cell, value) {
     if (!cell.send) return { [`${row.place}.${cell.key}`]: value };
@@ -59,27 +88,26 @@ Alpine.data("blend", () => ({
     const mine = value > this.chart.off_db ? [{ id: cell.key, level_db: value }] : [];
     return { [`${row.place}.sends`]: [...others, ...mine] };
   },
-  tryCell(row, cell, event) {
-    this.$store.page.try(this.change(row, cell, fit(Number(event.target.value), cell)));
+  tryField(cell, event) {
+    this.$store.page.try(this.change(this.chosen(), cell, fit(Number(event.target.value), cell)));
   },
-  cell(row, cell, event) {
+  setField(cell, event) {
     const value = fit(Number(event.target.value), cell);
-    this.$store.page.move(this.change(row, cell, value), `${row.name}: ${cell.label} ${figure(value, cell.digits, true)}`);
+    this.$store.page.move(this.change(this.chosen(), cell, value), `${this.chosen().name}: ${cell.label} ${figure(value, cell.digits, true)}`);
   },
-  flag(row, key) {
-    const whole = key === "solo" ? "" : this.$store.page.scene; // solo is for listening, and belongs to no scene
-    this.$store.page.move({ [`${row.place}.${key}`]: !row[key] }, `${row.name}: ${key} ${row[key] ? "off" : "on"}`, whole);
-  },
-  intos(row) {
+  intos() {
     const none = { id: "", name: "the kit" };
-    return row.into ? this.chart.groups : [none, ...this.chart.groups];
+    return this.chosen()?.into ? this.chart.groups : [none, ...(this.chart?.groups || [])];
   },
-  into(row, event) {
+  into(event) {
+    const row = this.chosen();
     this.$store.page.move({ [`${row.place}.group`]: event.target.value }, `${row.name} into ${event.target.selectedOptions[0].textContent}`, "");
   },
-  intoWords(row) {
-    const group = this.chart.groups.find((g) => g.id === row.into);
-    return group ? group.name : "the kit";
+  isMic() {
+    return this.chosen()?.sort === "mic";
+  },
+  recipes() {
+    return this.chart ? this.chart.recipes : [];
   },
   async addPath(event) {
     const recipe = event.target.value;
@@ -91,28 +119,27 @@ Alpine.data("blend", () => ({
     await this.$store.page.act("rig", { do: "add-group", name: input.value });
     input.value = "";
   },
-  async removeStrip(row) {
-    await this.$store.page.act("rig", { do: `remove-${row.sort}`, [row.sort]: row.id });
+  async removeStrip() {
+    const { sort, id } = this.chosen();
+    await this.$store.page.act("rig", { do: `remove-${sort}`, [sort]: id });
   },
-  kitLevel() {
-    return this.chart ? this.chart.kit_level_db : 0;
+
+  /** Peak, true peak and loudness of the busiest part and of the song, one under the other. */
+  figures() {
+    if (!this.chart) return [];
+    const { kit } = this.chart.figures;
+    const song = this.chart.whole;
+    const row = (words, key, unit) => ({ words, busy: `${figure(kit[key], 1)} ${unit}`, song: song ? `${figure(song[key], 1)} ${unit}` : "…" });
+    return [row("peak", "peak_db", "dBFS"), row("true peak", "true_peak_db", "dBTP"), row("loudness", "loudness_lufs", "LUFS")];
   },
-  setKit(event) {
-    const value = fit(Number(event.target.value), field("kit", "level_db"));
-    event.target.value = value;
-    this.$store.page.move({ "kit.level_db": value }, `Kit: level ${figure(value, 1, true)} dB`);
-  },
-  meterWords() {
-    if (!this.chart) return "Measuring …";
-    const { kit, reduction } = this.chart.kit;
-    const takes = this.chart.compresses ? `   its compressor takes up to ${figure(reduction.deepest_db, 1)} dB` : "   its compressor is off";
-    const song = this.chart.whole ? `   whole song: peak ${figure(this.chart.whole.peak_db, 1)} dBFS, ${figure(this.chart.whole.loudness_lufs, 1)} LUFS` : "";
-    return `busiest 16 s: peak ${figure(kit.peak_db, 1)} dBFS   true peak ${figure(kit.true_peak_db, 1)} dBTP   ${figure(kit.loudness_lufs, 1)} LUFS${song}${takes}`;
+  takenWords() {
+    if (!this.chart) return "";
+    return this.chart.compresses ? `the kit's compressor takes up to ${figure(this.chart.figures.reduction.deepest_db, 1)} dB` : "the kit's compressor is off";
   },
   draw() {
-    if (!this.chart || !this.sheet.begin(170)) return;
+    if (!this.chart || !this.sheet.begin(150)) return;
     const { sheet, chart } = this;
-    const { reduction } = chart.kit;
+    const { reduction } = chart.figures;
     const x = sheet.x(0, reduction.time_s.at(-1) || 1);
     const most = Math.max(6, Math.ceil(reduction.deepest_db / 3) * 3);
     const y = sheet.y(-most, 0);
