@@ -39,6 +39,7 @@ def addresses(session_id: int, job_id: int) -> list[str]:
         "capture": "snare-1",
         "what": "drum",
         "sheet": "pitch",
+        "path": "punch",
     }
     values |= {"level": 256, "key": "0" * 64, "output": "kit", "step": "load"}
     out = []

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import click
 
+from arkund.core.blend.recipes import FEEDS, SHELLS
 from arkund.core.rig import changes
 from arkund.core.rig.strips import OFF_DB
 from arkund.studio.cli.group import emit, main, session_of
@@ -142,10 +143,29 @@ def path_list(session: str, as_json: bool) -> None:
 @click.argument("session")
 @click.argument("recipe", default="")
 @click.option("--name", default="", help="Its name; that of the recipe without it.")
+@click.option(
+    "--feed", type=click.Choice(FEEDS), default=SHELLS, show_default=True, help="What PUNCH and SUSTAIN are sent."
+)
 @json_option
-def path_add(session: str, recipe: str, name: str, as_json: bool) -> None:
-    """Add a path by a recipe (punch, sustain, weight, crush, glow, plate), or an empty one; one Move."""
-    make(session, as_json, lambda s: changes.add_path(s.plan, recipe, name))
+def path_add(session: str, recipe: str, name: str, feed: str, as_json: bool) -> None:
+    """Add a path by a recipe (punch, sustain, weight, crush, glow, plate) with its sends, made up to its input's peak, or an empty one; one Move."""
+    from arkund.studio.services import blending
+    from arkund.studio.services.measuring import Measure
+
+    make(session, as_json, lambda s: blending.add_path(Measure(s), recipe, name, feed))
+
+
+@path.command("raise")
+@click.argument("session")
+@click.argument("path_id")
+@json_option
+def path_raise(session: str, path_id: str, as_json: bool) -> None:
+    """Show what a path does to the kit at a few levels: attack, density, and how far hits still stand out."""
+    from arkund.studio.services import blending
+    from arkund.studio.services.measuring import Measure
+
+    found = blending.raised(Measure(session_of(session)), path_id)
+    emit(found, as_json, [f"{each['words']:<12} {each['told']}" for each in found["versions"]])
 
 
 @path.command("remove")

@@ -11,7 +11,7 @@ from arkund.core.rig.changes import Change
 from arkund.studio.models import Session
 from arkund.studio.pages.actions import answer, step_of
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import cleaning, layering, rigging, shelving, toning
+from arkund.studio.services import blending, cleaning, layering, rigging, shelving, toning
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
@@ -103,7 +103,9 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
         Measure(s), wanted(b, "mic", str), wanted(b, "hz", float), wanted(b, "tool", str, "")
     ),
     "set-key": lambda s, b: rigging.set_key(s, *_tool(b), wanted(b, "of", str)),
-    "add-path": lambda s, b: changes.add_path(s.plan, wanted(b, "recipe", str, ""), wanted(b, "name", str, "")),
+    "add-path": lambda s, b: blending.add_path(
+        Measure(s), wanted(b, "recipe", str, ""), wanted(b, "name", str, ""), wanted(b, "feed", str, "shells")
+    ),
     "remove-path": lambda s, b: changes.remove_path(s.plan, wanted(b, "path", str)),
     "add-group": lambda s, b: changes.add_group(s.plan, wanted(b, "name", str)),
     "remove-group": lambda s, b: changes.remove_group(s.plan, wanted(b, "group", str)),

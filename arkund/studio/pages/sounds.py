@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.rig import changes
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import dialling, listening, moves, pictures, shelving, toning, whole
+from arkund.studio.services import blending, dialling, listening, moves, pictures, shelving, toning, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -97,6 +97,11 @@ def sums(request: HttpRequest, session_id: int, mic: str, what: str) -> JsonResp
 def masking(request: HttpRequest, session_id: int) -> JsonResponse:
     """Return who is loudest where in the kit, and who fights."""
     return JsonResponse({"rows": toning.masking(Measure(session_or_404(request, session_id)))})
+
+
+def raised(request: HttpRequest, session_id: int, path: str) -> JsonResponse:
+    """Return a path without and at a few levels, with what it does to the kit, ready to be tried."""
+    return JsonResponse(blending.raised(Measure(session_or_404(request, session_id)), path))
 
 
 @require_POST

@@ -1,12 +1,29 @@
-"""The song's sections across its strips: what is set in each, and how loud each strip is there as it was measured."""
+"""Blend: sections across strips, with what is set and heard in each; paths made by recipe, and raised until they are missed."""
 
+import dataclasses
+
+import numpy as np
+
+from arkund.core.blend.recipes import FEEDS, FIRST_DB, LEVELS_DB, SHELLS, Raised, sends_of
+from arkund.core.card.measure import Sound, kit_figures
+from arkund.core.errors import SettingsError
+from arkund.core.findings import with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.core.plan.scenes import by_section
+from arkund.core.rig import changes, places
+from arkund.core.rig.changes import Change
+from arkund.core.rig.hearing import audible
 from arkund.core.rig.places import KIT
-from arkund.core.units import SILENCE_DB
+from arkund.core.rig.strips import OFF_DB, Path
+from arkund.core.tools.compressor import Compressor
+from arkund.core.units import SILENCE_DB, gain_to_db
+from arkund.studio.services import carding
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.rendering import rendered, row_of
 
 OUTPUTS = {"mics": "strip", "groups": "group", "paths": "path"}
+LEAST_PEAK_DB = -100.0
 LEAST_LUFS = SILENCE_DB + 60.0  # below, nothing sounds
 
 
@@ -44,3 +61,91 @@ class Cells:
             ]
             levels = [loud + set_db for loud, set_db in zip(levels, sets, strict=True)]
         return [None if loud < LEAST_LUFS else round(loud, 1) for loud in levels]
+
+
+def add_path(measure: Measure, recipe: str, name: str = "", feed: str = SHELLS) -> Change:
+    """Return the change that makes a path by a recipe: sent to by its school, as loud as what comes into it at its peak, and blended in from hardly anything.
+
+    Without a recipe it is empty. Raises SettingsError for a recipe or a feed that is not known.
+    """
+    plan = measure.plan
+    if feed not in FEEDS:
+        raise SettingsError(f"feed: expected one of {', '.join(FEEDS)}; got {feed[:20]!r}.")
+    made = changes.add_path(plan, recipe, name)
+    if not recipe:
+        return made
+    path = Path.from_json(made.values["paths"][-1])
+    sends = sends_of(recipe, [mic for mic in audible(plan) if not mic.is_layer], feed)
+    values = dict(made.values)
+    for mic_id, level_db in sends.items():
+        kept = [send.to_json() for send in plan.mic(mic_id).sends]
+        values[f"mics.{mic_id}.sends"] = [*kept, {"id": path.id, "level_db": level_db}]
+    after = change.put(plan, values)
+    matched, by_db = _as_high(measure, after, path) if sends else (path, 0.0)
+    values["paths"] = [*made.values["paths"][:-1], matched.replace(level_db=FIRST_DB).to_json()]
+    fed = ", ".join(plan.mic(mic_id).name for mic_id in sends) or "nobody yet"
+    words = f"{made.title}, sent to by {fed}; made up by {by_db:+.1f} dB, blended in at {FIRST_DB:g} dB"
+    return Change(with_minus(words)[:200], values)
+
+
+def _as_high(measure: Measure, plan: Plan, path: Path) -> tuple[Path, float]:
+    """Return a path whose output peaks as high as its input over the busiest part, by the make-up of its last compressor, and by how much that was raised."""
+    last = next((tool for tool in reversed(path.tools) if tool.kind == "compressor"), None)
+    audio = row_of(plan, measure.recordings, f"path:{path.id}", measure.busy_span())
+    if last is None or not audio:
+        return path, 0.0
+    was, now = (float(gain_to_db(np.abs(x).max(initial=0.0))) for x in (audio[0], audio[-1]))
+    if min(was, now) < LEAST_PEAK_DB:
+        return path, 0.0
+    limits = Compressor.ranges()["makeup_db"]
+    makeup = round(float(np.clip(last.makeup_db + was - now, limits.low, limits.high)), 1)
+    tools = tuple(tool.replace(makeup_db=makeup) if tool is last else tool for tool in path.tools)
+    return path.replace(tools=tools), makeup - last.makeup_db
+
+
+def raised(measure: Measure, path_id: str) -> dict:
+    """Return a path without and at each of LEVELS_DB, with what it does to the kit, as a stage of dialling in is told.
+
+    Raises SettingsError where there is no such path.
+    """
+    mine = places.named(measure.plan, f"path:{path_id}")
+
+    def compute() -> dict:
+        span = measure.busy_span()
+        hits = carding.heard_hits(measure, span)
+
+        def figures(level_db: float) -> dict:
+            plan = places.with_strip(
+                measure.plan.replace(scenes=()), mine.name, level_db=level_db, mute=level_db <= OFF_DB
+            )
+            return kit_figures(Sound(rendered(plan, measure.recordings, span, "kit"), hits, measure.rate))
+
+        without = figures(OFF_DB)
+        return {"rows": [dataclasses.asdict(_raised(level, figures(level), without)) for level in LEVELS_DB]}
+
+    bare = places.with_strip(measure.plan, mine.name, level_db=0.0, mute=False).to_json()
+    rows = [Raised(**each) for each in measure.kept("raised", [bare, path_id], compute)["rows"]]
+    versions = [{"words": "without it", "told": "", "settings": OFF_DB}]
+    versions += [
+        {"words": with_minus(f"{each.level_db:g} dB"), "told": with_minus(each.words), "settings": each.level_db}
+        for each in rows
+    ]
+    return {
+        "key": "raise",
+        "number": 0,
+        "of": 1,
+        "title": f"How loud is {mine.words}?",
+        "listen_for": "the first level at which it is missed when it goes",
+        "timed": False,
+        "place": f"{mine.place}.level_db",
+        "versions": versions,
+    }
+
+
+def _raised(level_db: float, now: dict, without: dict) -> Raised:
+    def by(key: str) -> float:
+        return round(float((now[key] or 0.0) - (without[key] or 0.0)), 2)
+
+    stands_out = without["contrast"] or 0.0
+    left = (now["contrast"] or 0.0) / stands_out if stands_out > 0.0 else 1.0
+    return Raised(level_db, by("attack"), by("density"), by("contrast"), round(float(left), 3))

@@ -4,6 +4,7 @@ import { registerBands } from "./lib/bands.js";
 import { celled } from "./lib/cells.js";
 import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
+import { registerRaise } from "./lib/dial.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { registerScenes } from "./lib/scenes.js";
@@ -112,7 +113,7 @@ Alpine.data("blend", () => ({
   async addPath(event) {
     const recipe = event.target.value;
     event.target.value = "";
-    if (recipe) await this.$store.page.act("rig", { do: "add-path", recipe: recipe === "empty" ? "" : recipe });
+    if (recipe) await this.$store.page.act("rig", { do: "add-path", recipe: recipe === "empty" ? "" : recipe, feed: this.$refs.feed.value });
   },
   async addGroup() {
     const input = document.getElementById("new-group");
@@ -158,4 +159,5 @@ registerRow();
 registerScenes();
 registerBands();
 registerShaped();
+registerRaise();
 start();

@@ -1,0 +1,37 @@
+"""Who is sent to a path by its recipe."""
+
+import pytest
+
+from arkund.core.blend.recipes import Raised, sends_of
+from arkund.core.plan.plan import MicPlan
+
+MICS = [
+    MicPlan(id=name, name=name, piece=piece, role=role)
+    for name, piece, role in (
+        ("in", "kick", "in"), ("out", "kick", "out"), ("sub", "kick", "sub"), ("top", "snare", "top"), ("bottom", "snare", "bottom"), ("tom", "tom1", "close"),
+        ("floor", "floor", "close"), ("hat", "hihat", "spot"), ("oh", "kit", "overhead"), ("room", "kit", "room"), ("talk", "kit", "talkback"),
+    )
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("recipe", "feed", "wanted"),
+    [
+        ("punch", "shells", {"in": 0.0, "top": 0.0, "bottom": 0.0, "tom": -4.0, "floor": -4.0}),
+        ("sustain", "whole", dict.fromkeys([mic.id for mic in MICS if mic.id != "talk"], 0.0)),
+        ("weight", "shells", dict.fromkeys(["in", "out", "sub"], 0.0)),
+        ("crush", "shells", dict.fromkeys(["floor", "room", "talk"], 0.0)),
+        ("plate", "whole", {"top": 0.0}),
+    ],
+)
+def test_sends(recipe, feed, wanted):
+    """Shells: kick in and snare in full, toms a bit less, no sub, overheads, rooms; the others as each is meant."""
+    assert sends_of(recipe, MICS, feed) == wanted
+
+
+def test_words():
+    """What a level does, with the share of what hits stand out by that is left."""
+    assert (
+        Raised(-12.0, 1.0, -0.8, -1.5, 0.9).words
+        == "attack +1.0 dB, 0.8 dB denser, hits stand out by -1.5 dB: 90 % of it left"
+    )
