@@ -27,4 +27,5 @@ def kit(session: str, school: str | None, as_json: bool) -> None:
         lines.append(
             f"{row['words']:<58} raw {shown[0]} now {shown[1]} {row['against']:>6} {shown[2]}  [{low}..{high}] {state}"
         )
+    lines += [f"  {row['words']}: {row['help']['words']} ({row['help']['step']})" for row in rows if row["help"]]
     emit({"school": school, "figures": rows}, as_json, lines)

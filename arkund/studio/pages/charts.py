@@ -401,6 +401,7 @@ def kit(m: Measure, mic_id: str | None) -> dict:
         "card": carding.told(carding.card(m, school, span)),
         "hits": carding.average_hits(m, span),
         "span_s": [round(each / m.rate, 1) for each in span],
+        "done": carding.done(m.session),
     }
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.card.help import help_of
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
 from arkund.core.card.raw import raw_plan
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
@@ -14,11 +15,15 @@ from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom, timing_mic
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.measure import average_envelope
+from arkund.studio.models import Move, Session
 from arkund.studio.services import layering, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
+from arkund.studio.steps import STEPS
 
 Span = tuple[int, int]
+MET_DB = 0.05
+MOST_TOLD = 12  # Moves of a step
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,6 +133,23 @@ def told(rows: list[Row]) -> list[dict]:
             "value": None if row.value is None else round(row.value, 2),
             "target": [None if abs(edge) == INF else edge for edge in row.target],
             "off": round(row.off, 2),
+            "help": _help(row),
         }
         for row in rows
     ]
+
+
+def _help(row: Row) -> dict | None:
+    found = help_of(row.figure.key, row.value, row.target) if row.off > MET_DB else None
+    return {"words": found[0], "step": found[1]} if found else None
+
+
+def done(session: Session) -> list[dict]:
+    """Return what stands in the logbook, step by step in the order of the work: how many Moves, and the last of each in words with what was measured."""
+    out = []
+    for step in STEPS.values():
+        mine = list(session.moves.filter(state=Move.DONE, step=step.key).order_by("number"))
+        if mine:
+            moves = [{"title": move.title, "measured": move.measured} for move in mine[-MOST_TOLD:]]
+            out.append({"step": step.key, "name": step.name, "count": len(mine), "moves": moves})
+    return out

@@ -2,7 +2,7 @@
 import { clamp, figure, scale } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
-import { Alpine, registerPage, start } from "./lib/page.js";
+import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { Sheet } from "./lib/sheet.js";
 
 const ROW = 25; // pixels
@@ -36,6 +36,22 @@ Alpine.data("kit", () => ({
     if (!this.chart) return "";
     const met = this.known().filter((row) => row.off <= MET).length;
     return `${met} of ${this.known().length} figures where they are meant to be`;
+  },
+  /** What misses its target, with what usually mends it. */
+  held() {
+    return this.known().filter((row) => row.help);
+  },
+  done() {
+    return this.chart?.done || [];
+  },
+  countWords(step) {
+    return `${step.count} Move${step.count === 1 ? "" : "s"}`;
+  },
+  linkOf(step) {
+    return `/s/${boot.session}/${step}/`;
+  },
+  nameOf(step) {
+    return { lineup: "Line up" }[step] || step[0].toUpperCase() + step.slice(1);
   },
   spanWords() {
     const [from, to] = this.chart?.span_s || [];

@@ -1,0 +1,79 @@
+"""What usually holds a figure of the card back, and where that is mended: a sentence for when it is too low, one for too high, each with a step."""
+
+LOW, HIGH = "low", "high"
+HELP: dict[str, dict[str, tuple[str, str]]] = {
+    "density": {
+        LOW: (
+            "Its peaks are held down further than this school wants: less drive of the kit's grit, or a softer SUSTAIN.",
+            "blend",
+        ),
+        HIGH: ("Its peaks stand far over the rest: more drive of the kit's grit, or SUSTAIN raised.", "blend"),
+    },
+    "attack": {
+        LOW: (
+            "Strokes are soft against what follows them: more attack of the shapers of kick and snare, slower attacks of their compressors.",
+            "punch",
+        ),
+        HIGH: ("Strokes are all attack: less of it in the shapers of kick and snare.", "punch"),
+    },
+    "contrast": {
+        LOW: (
+            "What rings before a hit fills the gap: overheads and rooms softer, cymbals cut from shells, SUSTAIN softer.",
+            "clean",
+        ),
+    },
+    "kick": {
+        LOW: ("The kick is softer than the back-beat: its group louder.", "blend"),
+        HIGH: ("The kick is louder than the back-beat: its group softer.", "blend"),
+    },
+    "toms": {
+        LOW: ("Toms are buried: their group louder, or hits that were played softly evened by the leveller.", "blend"),
+        HIGH: ("Toms stand out: their group softer.", "blend"),
+    },
+    "cymbals": {
+        LOW: ("Hats and ride are soft as they were played: their mics and the overheads louder.", "blend"),
+        HIGH: (
+            "Hats and ride are loud: their mics and the overheads softer, or overheads tucked under the snare.",
+            "punch",
+        ),
+    },
+    "ghosts": {
+        LOW: ("Ghosts were lost: a lower threshold in the snare's mic, or SUSTAIN raised.", "clean"),
+        HIGH: ("Ghosts come near the back-beats: less reduction in the snare's mics.", "punch"),
+    },
+    "bleed_toms": {HIGH: ("Tom mics hear the others: cut by hits, or a deeper range.", "clean")},
+    "bleed": {
+        HIGH: (
+            "Kick and snare mics hear more of the others than they did: less sustain and slower releases, or a gate.",
+            "clean",
+        )
+    },
+    "hat_in_snare": {
+        HIGH: ("The hat came up in the snare's mic: no lift of its top, or its bleed turned down by frequency.", "tone")
+    },
+    "low_end": {
+        LOW: (
+            "What carries the bottom cancels, or one strip has it alone: line up, or let the kick's mics share its range.",
+            "tone",
+        )
+    },
+    "balance": {
+        HIGH: ("One octave stands far from an even fall: a wide filter over the kit, or what is loudest there.", "tone")
+    },
+    "middle": {
+        LOW: ("Kick and back-beat come from the right: the overheads' places.", "blend"),
+        HIGH: ("Kick and back-beat come from the left: the overheads' places.", "blend"),
+    },
+    "mono": {HIGH: ("Sides cancel in mono: the polarity and arrival of rooms and overheads.", "lineup")},
+    "headroom": {
+        LOW: ("It peaks lower than it may: the kit's level.", "blend"),
+        HIGH: ("It peaks higher than it should: the kit's level.", "blend"),
+    },
+}
+
+
+def help_of(key: str, value: float | None, target: tuple[float, float]) -> tuple[str, str] | None:
+    """Return what holds a figure back, in a sentence, and the step where it is mended; None where it is met, not known, or nothing is known of it."""
+    if value is None or target[0] <= value <= target[1]:
+        return None
+    return HELP.get(key, {}).get(LOW if value < target[0] else HIGH)
