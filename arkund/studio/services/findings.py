@@ -156,8 +156,8 @@ def _low_end(m: Measure) -> list[Finding | None]:
 
 
 def _punch(m: Measure) -> list[Finding]:
-    found = [solving.start(m, mic) for mic in m.shells()] + [solving.tuck(m)]
-    return [each for each in found if each is not None]
+    tucked = solving.tuck(m)
+    return solving.starts(m) + ([tucked] if tucked else [])
 
 
 def _blend(m: Measure) -> list[Finding]:

@@ -106,17 +106,24 @@ class Measure:
         """Return the sum of all mics as recorded, float32 [shape=(samples,)]."""
         return sum_of_mics(self.recordings, self.plan.take, [mic.id for mic in self.plan.mics], start, stop)
 
+    def known(self, kind: str, depends: object) -> dict | None:
+        """Return a measurement where it was made already, as :meth:`kept` names it."""
+        found = Measured.objects.filter(pk=self._key(kind, depends)).first()
+        return None if found is None else found.data
+
     def kept(self, kind: str, depends: object, compute: Callable[[], dict]) -> dict:
         """Return a measurement, computed where it was not yet; depends : plain data of all it depends on but for the performance and its hits."""
-        content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]
-        content = json.dumps(content, sort_keys=True)
-        key = hashlib.sha256(content.encode()).hexdigest()
+        key = self._key(kind, depends)
         found = Measured.objects.filter(pk=key).first()
         if found is not None:
             return found.data
         data = compute()
         Measured.objects.get_or_create(pk=key, defaults={"session": self.session, "data": data})
         return data
+
+    def _key(self, kind: str, depends: object) -> str:
+        content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]
+        return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
 
     def _source_of(self, mic: MicPlan) -> Callable:
         return functools.partial(self.sources.read, mic)

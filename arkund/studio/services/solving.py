@@ -3,10 +3,12 @@
 import dataclasses
 import functools
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.beside import WORKERS
 from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
@@ -122,13 +124,14 @@ class _Search:
     def compressed(self, plan: Plan, compressor: Compressor, wanted: Wanted) -> Compressor:
         windows = self.windows(self.with_tool(plan, compressor), compressor)
         own = compressor_for(windows, unkeyed(compressor), wanted, self.measure.rate)
-        out = compressor.replace(threshold_db=own.threshold_db, release_ms=own.release_ms)
-        if not wanted.as_loud:
-            return out
-        now = self.heard(self.with_tool(plan, out.replace(makeup_db=0.0)))
-        was, left = (_loudness_lufs(x, now.rate) for x in (now.before(out.id), now.after(out.id)))
+        return compressor.replace(threshold_db=own.threshold_db, release_ms=own.release_ms)
+
+    def as_loud(self, plan: Plan, compressor: Compressor) -> Compressor:
+        """Return a compressor whose make-up gives the loudness back that it takes."""
+        now = self.heard(self.with_tool(plan, compressor.replace(makeup_db=0.0)))
+        was, left = (_loudness_lufs(x, now.rate) for x in (now.before(compressor.id), now.after(compressor.id)))
         limits = Compressor.ranges()["makeup_db"]
-        return out.replace(makeup_db=round(float(np.clip(was - left, limits.low, limits.high)), 1))
+        return compressor.replace(makeup_db=round(float(np.clip(was - left, limits.low, limits.high)), 1))
 
     def windows(self, plan: Plan, compressor: Compressor, now: Heard | None = None) -> list[np.ndarray]:
         """Return what a compressor hears around hits: what comes into it, or its key."""
@@ -172,6 +175,10 @@ def solve(
         words, missed = words_of(wanted, reached)
         if not missed or shaper is None or compressor is None:
             break
+    if wanted.as_loud and compressor is not None:  # which changes neither attack against body nor what is taken
+        compressor = search.as_loud(plan, compressor)
+        plan = search.with_tool(plan, compressor)
+        now = search.heard(plan)
     tools = [each for each in (shaper, compressor) if each is not None]
     title = with_minus(f"{mine.words}: {', '.join(_settings(each) for each in tools)}")
     return Solved(title, _values(mine, plan, tools), wanted.words, words, _cost(was, now), reached, missed)
@@ -253,21 +260,28 @@ def taken_by(measure: Measure, strip: str, compressor: Compressor) -> Taken | No
     return Taken(**found) if found else None
 
 
-def start(measure: Measure, mic: MicPlan) -> Finding | None:
-    """Return the note that sets a shell mic's shaper and compressor to what its school wants; None where nothing is played on it, or nothing would change."""
-    first = first_settings(mic)
-    if first is None or not measure.heard_hits.get(mic.piece):
-        return None
+def starts(measure: Measure) -> list[Finding]:
+    """Return the notes that set each shell mic's shaper and compressor to what its school wants; none for a mic on which nothing is played, or that would
+    hardly change. Mics are solved for side by side.
+    """
     wanted = WANTED[measure.plan.school]
+    mics = [mic for mic in measure.shells() if measure.heard_hits.get(mic.piece)]
+    missing = [mic for mic in mics if measure.known("punch_start", _depends(measure, mic)) is None]
 
-    def compute() -> dict:
+    def compute(mic: MicPlan) -> dict:
         try:
-            return dataclasses.asdict(solve(measure, f"mic:{mic.id}", wanted, first=first))
+            return dataclasses.asdict(solve(measure, f"mic:{mic.id}", wanted, first=first_settings(mic)))
         except SettingsError:  # nothing of it is heard
             return {}
 
-    data = measure.kept("punch_start", _depends(measure, mic), compute)
-    return propose(mic, Solved(**data)) if data else None
+    with ThreadPoolExecutor(WORKERS) as pool:  # nothing in it asks the database
+        solved = dict(zip([mic.id for mic in missing], pool.map(compute, missing), strict=True))
+    out = []
+    for mic in mics:
+        data = measure.kept("punch_start", _depends(measure, mic), lambda mic=mic: solved[mic.id])
+        found = propose(mic, Solved(**data)) if data else None
+        out += [found] if found else []
+    return out
 
 
 def _depends(measure: Measure, mic: MicPlan) -> list:
