@@ -99,3 +99,11 @@ class Tap:
         spectrum, hz = np.fft.rfft(audio), np.fft.rfftfreq(len(audio), 1 / self.rate)
         within = (hz >= low_hz) & (hz < high_hz)
         return float(10 * np.log10(np.sum(np.abs(spectrum[within] / len(audio)) ** 2) + 1e-20))
+
+
+def loop(page: Page, start_s: float, seconds: float) -> None:
+    """Loop a part of the song in the listening bar, whether it plays already or not."""
+    fields = page.locator('[aria-label="listening bar"] input[type=number]')
+    for number, value in ((0, f"{start_s:.1f}"), (1, f"{seconds:g}")):
+        fields.nth(number).fill(value)
+        fields.nth(number).press("Enter")

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.tap import Tap, plays_on, tappable
+from tests.browser.tap import Tap, loop, plays_on, tappable
 from tests.browser.test_line import LOOP_S
 from tests.browser.test_rows import level_db, ready
 
@@ -20,9 +20,7 @@ class TestDial:
         page = tappable(page)
         page.goto(f"{session}/punch/?of=sn-top")
         ready(page)
-        for number, value in ((0, "3"), (1, "2")):
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+        loop(page, 3.0, LOOP_S)
         page.locator("h1").click()
         page.keyboard.press("d")
         dial = page.get_by_role("region", name="dial in the compressor")

@@ -5,7 +5,7 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.tap import Tap, plays_on, tappable
+from tests.browser.tap import Tap, loop, plays_on, tappable
 from tests.browser.test_line import LOOP_S
 
 NAME_SECTIONS = """async (id) => {
@@ -80,9 +80,7 @@ class TestRows:
             field(page, name, value)
         page.get_by_role("button", name="solo", exact=True).click()
         expect(page.locator("#message")).to_contain_text("solo on")
-        for number, value in ((0, "3"), (1, "2")):
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+        loop(page, 3.0, LOOP_S)
         page.locator("#play").click()
         plays_on(page, 0.7)
         tap = Tap(page)
@@ -175,10 +173,7 @@ class TestRows:
 
     def played(self, page: Page, start_s: float, seconds: float) -> np.ndarray:
         """Return what is heard of a loop, more than once through."""
-        for number, value in ((0, f"{start_s:.1f}"), (1, str(seconds))):
-            field = page.locator('[aria-label="listening bar"] input[type=number]').nth(number)
-            field.fill(value)
-            field.press("Enter")
+        loop(page, start_s, seconds)
         page.locator("#play").click()
         plays_on(page, 0.7)
         audio = Tap(page).record(2 * seconds)

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import RING_HZ
-from tests.browser.tap import Tap, plays_on, tappable
+from tests.browser.tap import Tap, loop, plays_on, tappable
 from tests.browser.test_line import LOOP_S
 from tests.browser.test_rows import ready
 
@@ -69,9 +69,7 @@ class TestInThePicture:
         page.goto(f"{session}/tone/?of=sn-top")
         ready(page)
         page.get_by_role("button", name="alone").click()
-        for number, value in ((0, "3"), (1, "2")):
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+        loop(page, 3.0, LOOP_S)
         page.locator("#play").click()
         plays_on(page, 0.7)
         tap = Tap(page)
@@ -138,9 +136,7 @@ class TestInThePicture:
             page.get_by_label(label).press("Enter")
             ready(page)
         page.get_by_role("button", name="alone").click()
-        for number, value in ((0, "3"), (1, "2")):
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).fill(value)
-            page.locator('[aria-label="listening bar"] input[type=number]').nth(number).press("Enter")
+        loop(page, 3.0, LOOP_S)
         page.locator("#play").click()
         plays_on(page, 0.7)
         tap = Tap(page)
