@@ -30,6 +30,7 @@ PAN_PER_DB = 0.06
 SOFTEST_PATH_DB, LEAST_SHARE = -24.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 ATTACKED = ("kick", "snare")
+LEAST_TURNED_DB = 0.5
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 
 
@@ -184,8 +185,14 @@ def middle(plan: Plan, left_db: float) -> Step | None:
     return Step("middle", {f"groups.{group.id}.pan": round(pan, 2)})
 
 
-def low_end(plan: Plan, main_db: Mapping[str, float]) -> Step | None:
-    """Return a higher level of the second of the strips that carry the low end."""
+def low_end(plan: Plan, main_db: Mapping[str, float], turned_db: Mapping[str, float]) -> Step | None:
+    """Return what lets the strips that carry the low end add up: the one of them turned over that gains most by it, else the second of them louder.
+
+    turned_db : by how much the sum rises when a strip is turned over, of those that are nothing but low end
+    """
+    best = max(turned_db, key=turned_db.__getitem__, default=None)
+    if best is not None and turned_db[best] >= LEAST_TURNED_DB:
+        return Step("low_end", {f"mics.{best}.line_up.inverted": not plan.mic(best).line_up.inverted})
     if len(main_db) < 2:
         return None
     second = sorted(main_db, key=main_db.__getitem__)[-2]

@@ -106,3 +106,17 @@ def _level_db(power: np.ndarray, edge: Span, rate: int, size: int) -> float:
     hz = np.fft.rfftfreq(_padded(size, rate), 1.0 / rate)
     inside = (hz >= edge[0]) & (hz < edge[1])
     return round(max(float(power_to_db(float(power[inside].sum()))), QUIETEST_DB), 1)
+
+
+def turned_over_db(
+    strips: Mapping[str, np.ndarray], name: str, hits_s: Sequence[float], sample_rate_hz: int, piece: str = "kick"
+) -> float:
+    """Return by how much the sum's main band rises when one of the strips is turned over, in dB; 0 where it is not there or nothing is measured.
+
+    Filters turn phase: what was in polarity when it was recorded need not be when it is heard.
+    """
+    if name not in strips:
+        return 0.0
+    turned = {key: -x if key == name else x for key, x in strips.items()}
+    was, now = (low_end(some, hits_s, sample_rate_hz, piece) for some in (strips, turned))
+    return now.sum_main_db - was.sum_main_db if was and now else 0.0

@@ -56,6 +56,21 @@ def competing(plan: Plan, found: LowEnd, names: Mapping[str, str], fundamental_h
     return out
 
 
+def turned(plan: Plan, turned_db: Mapping[str, float]) -> list[Finding]:
+    """Return notes on strips that are nothing but low end and, by what their filters turn, take from the sum. turned_db : what turning each over gains"""
+    out = []
+    for key, gain_db in turned_db.items():
+        if gain_db < LEAST_GAIN_DB:
+            continue
+        mic = plan.mic(key)
+        why = f"Filters turn phase: turned over, {MAIN_HZ[0]:.0f} to {MAIN_HZ[1]:.0f} Hz of the kick's sum rise by {gain_db:+.1f} dB as it is heard now."
+        change = {f"mics.{key}.line_up.inverted": not mic.line_up.inverted}
+        out.append(
+            Finding("tone", f"tone:turned:{key}", key, f"{mic.name} takes from the low end: turn it over", why, change)
+        )
+    return out
+
+
 def _passed(mic) -> bool:
     """Say whether a strip has given way already."""
     bands = (band for tool in mic.tools if tool.kind == "tone" and tool.on for band in tool.bands)

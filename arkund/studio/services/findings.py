@@ -152,7 +152,8 @@ def _low_end(m: Measure) -> list[Finding | None]:
         return []
     names = {each.id: each.name for each in m.plan.mics}
     asked = owner.undecided(m.plan, carried, names)
-    return [asked] if asked else owner.competing(m.plan, carried, names, m.tone(mic).fundamental_hz)
+    turned = owner.turned(m.plan, layering.turned_over_db(m, owner.PIECE))
+    return turned + ([asked] if asked else owner.competing(m.plan, carried, names, m.tone(mic).fundamental_hz))
 
 
 def _punch(m: Measure) -> list[Finding]:

@@ -9,6 +9,7 @@ from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace import layers as laying
 from arkund.core.replace.low_end import LowEnd, low_end, main_hz
+from arkund.core.replace.low_end import turned_over_db as low_end_turned_over_db
 from arkund.core.replace.made import SORTS
 from arkund.core.replace.notes import in_key, name_of
 from arkund.core.replace.shelf import shots_of
@@ -203,6 +204,13 @@ def heard(measure: Measure, piece: str) -> Heard:
 def carried(measure: Measure, piece: str) -> LowEnd | None:
     """Return what carries a drum's low end as it is heard now; None without hits, and of silence."""
     return low_end(*heard(measure, piece), measure.rate, piece)
+
+
+def turned_over_db(measure: Measure, piece: str) -> dict[str, float]:
+    """Return by how much a drum's low end rises when a strip is turned over that is nothing but low end, a sub mic or a layer."""
+    strips, hits_s = heard(measure, piece)
+    mine = [mic.id for mic in measure.plan.mics if mic.id in strips and (mic.role == "sub" or mic.is_layer)]
+    return {key: low_end_turned_over_db(strips, key, hits_s, measure.rate, piece) for key in mine}
 
 
 def told(measure: Measure, piece: str) -> dict | None:

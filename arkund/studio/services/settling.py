@@ -109,7 +109,7 @@ class _Corrections:
         if "middle" in missed:
             self._take(levers.middle(self.plan, missed["middle"]))
         if "low_end" in missed and (carried := layering.carried(self._measure, "kick")):
-            self._take(levers.low_end(self.plan, carried.main_db))
+            self._take(levers.low_end(self.plan, carried.main_db, layering.turned_over_db(self._measure, "kick")))
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
