@@ -6,7 +6,7 @@ import pytest
 import soundfile
 
 from arkund.core.files.library import forget_opened
-from arkund.studio.services import settling, store
+from arkund.studio.services import moves, proposing, settling, solving, store
 from arkund.studio.services.importing import import_folder
 from tests.kits import SmallKit, small_kit
 
@@ -21,9 +21,11 @@ def own_data(settings, tmp_path_factory):
 
 @pytest.fixture(autouse=True)
 def few_rounds(request, monkeypatch):
-    """Bringing a kit to its targets takes a second a round; what is not about that tries one."""
+    """Bringing a kit to its targets takes a second a round, and each mic's shaper and compressor are solved in turns; what is not about that tries once."""
     if request.module.__name__ != "tests.studio.test_carding":
         monkeypatch.setattr(settling, "ROUNDS", 1)
+    if request.module.__name__ != "tests.studio.test_solving":
+        monkeypatch.setattr(solving, "MOST_ROUNDS", 1)
 
 
 @pytest.fixture(scope="session")
@@ -47,3 +49,20 @@ def folder(little, tmp_path_factory) -> Path:
 def session(db, folder):
     """The little kit, imported."""
     return import_folder(folder, bpm=120.0)
+
+
+_proposed: dict = {}  # the Plan that the one click makes of the little kit, once a process
+
+
+@pytest.fixture
+def proposed(session):
+    """The little kit with everything proposed, as one Move."""
+    if not _proposed:
+        proposing.propose_all(session.pk)
+        session.refresh_from_db()
+        _proposed.update(session.plan.to_json())
+        return session
+    known = session.plan.to_json()
+    moves.apply(session.pk, {k: v for k, v in _proposed.items() if v != known[k]}, step="kit", title="all of it")
+    session.refresh_from_db()
+    return session

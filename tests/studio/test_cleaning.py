@@ -12,7 +12,6 @@ from arkund.core.kit.pieces import is_tom
 from arkund.studio.models import Session
 from arkund.studio.services import cleaning, moves
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.proposing import propose_all
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
 from tests.studio.doing import made
@@ -73,11 +72,11 @@ class TestLook:
         assert m.plan.cleaning.look == "open"
 
 
-def test_the_one_click_turns_toms_down(session, capsys):
+def test_the_one_click_turns_toms_down(proposed, capsys):
     """After everything was proposed no tom mic is open where its tom is not played, and `arkund clean` says so."""
     from arkund.studio.cli.main import main
 
-    propose_all(session.pk)
+    session = proposed
     main(["clean", str(session.pk), "--json"], standalone_mode=False)
     told = json.loads(capsys.readouterr().out)
     toms = [row for row in told["mics"] if is_tom(Session.objects.get(pk=session.pk).plan.mic(row["mic"]).piece)]

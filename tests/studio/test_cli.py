@@ -79,25 +79,24 @@ class TestLine:
         assert set(made) == {"session", "mics", "warnings"}
         assert set(made["mics"][0]) == {"file", "name", "role", "piece", "confidence"}
         number = made["session"]
-        assert as_json(data, "sessions")["sessions"][0]["name"] == "Line"
-
-        hits = as_json(data, "hits", number)
+        sessions, hits, lineup, proposed, moved, manifest = all_json(
+            data,
+            ("sessions",),
+            ("hits", number),
+            ("lineup", "Line"),
+            ("propose", number),
+            ("set", number, "mics.sn-top.trim_db=-2.5", "kit.tools.limiter.on=true", "--reason", "too hot"),
+            ("print", number, tmp_path / "out", "--format", "flac24"),
+        )
+        assert sessions["sessions"][0]["name"] == "Line"
         assert hits["sample_rate"] == 48_000
         assert set(hits["pieces"]["kick"][0]) == {"time_s", "velocity", "ghost", "level_db"}
-
-        lineup = as_json(data, "lineup", "Line")["mics"]
-        assert set(lineup["Snr btm.wav"]) == {"reference", "delay_ms", "polarity", "spread_ms", "sure"}
-        assert lineup["Snr btm.wav"]["polarity"] == -1
-        assert lineup["KD out.wav"]["delay_ms"] > 0.5
-
-        steps = {m["step"] for m in as_json(data, "propose", number)["moves"]}
-        assert {"lineup", "tone", "punch", "blend"} <= steps
-        moved = as_json(
-            data, "set", number, "mics.sn-top.trim_db=-2.5", "kit.tools.limiter.on=true", "--reason", "too hot"
-        )
+        mics = lineup["mics"]
+        assert set(mics["Snr btm.wav"]) == {"reference", "delay_ms", "polarity", "spread_ms", "sure"}
+        assert mics["Snr btm.wav"]["polarity"] == -1
+        assert mics["KD out.wav"]["delay_ms"] > 0.5
+        assert {"lineup", "tone", "punch", "blend"} <= {m["step"] for m in proposed["moves"]}
         assert moved["after"] == {"mics.sn-top.trim_db": -2.5, "kit.tools.limiter.on": True}
-
-        manifest = as_json(data, "print", number, tmp_path / "out", "--format", "flac24")
         kit = next(f for f in manifest["files"] if f["output"] == "kit")
         assert soundfile.info(tmp_path / "out" / kit["file"]).frames == manifest["length_samples"]
         assert kit["true_peak_db"] <= -0.9

@@ -14,7 +14,6 @@ from arkund.core.render.render import render
 from arkund.core.rig import usual
 from arkund.studio.models import Print
 from arkund.studio.services import moves, printing, whole
-from arkund.studio.services.proposing import propose_all
 from arkund.studio.services.recordings import recordings_of
 
 pytestmark = pytest.mark.django_db
@@ -26,11 +25,10 @@ class TestPrintSession:
     @pytest.mark.parametrize(
         ("format_name", "subtype"), [("wav24", "PCM_24"), ("wav32f", "FLOAT"), ("flac24", "PCM_24")]
     )
-    def test_what_was_heard_is_printed(self, session, tmp_path, monkeypatch, format_name, subtype):
+    def test_what_was_heard_is_printed(self, proposed, tmp_path, monkeypatch, format_name, subtype):
         """The kit mix equals the render of any span within -90 dBFS, in every format, across chunks."""
         monkeypatch.setattr(stream, "BLOCK", 60_000)
-        propose_all(session.pk)
-        session.refresh_from_db()
+        session = proposed
         manifest = printing.print_session(session, tmp_path / "out", format_name)
         recordings = recordings_of(session)
         length = recordings.length("take-1")

@@ -130,33 +130,26 @@ class TestProposing:
     """Everything at first choice, each a Move with its evidence; twice is once."""
 
     def test_propose_all(self, session):
-        """Nothing is done twice, all can be undone."""
+        """Nothing is done twice, a finding that was left is not taken, all can be undone."""
         before = session.plan
+        bottom = next(f for f in find("lineup", Measure(session)) if f.place == "snr-btm")
+        proposing.leave(session.pk, bottom, "it is meant so")
         made = proposing.propose_all(session.pk)
         assert all(move.measured for move in made)
         assert proposing.propose_all(session.pk) == []
+        session.refresh_from_db()
+        assert not session.plan.mic("snr-btm").line_up.inverted
+        kept = next(n for n in notes("lineup", session, Measure(session)) if n.finding.place == "snr-btm")
+        assert kept.state == "left"
         while moves.undo(session.pk):
             pass
         session.refresh_from_db()
         assert session.plan == before
         assert all(not mic.first("tone").bands and mic.trim_db == 0 for mic in session.plan.mics)
 
-    def test_what_was_left_stays_left(self, session):
-        """A finding that was left is not taken by propose."""
-        notes_before = find("lineup", Measure(session))
-        bottom = next(f for f in notes_before if f.place == "snr-btm")
-        proposing.leave(session.pk, bottom, "it is meant so")
-        proposing.propose_all(session.pk)
-        session.refresh_from_db()
-        assert not session.plan.mic("snr-btm").line_up.inverted
-        assert (
-            next(n for n in notes("lineup", session, Measure(session)) if n.finding.place == "snr-btm").state == "left"
-        )
-
-    def test_the_kit_leaves_headroom(self, session):
+    def test_the_kit_leaves_headroom(self, proposed):
         """After proposing, the kit peaks near -6 dBFS and nothing clips."""
-        proposing.propose_all(session.pk)
-        kit = Measure(Session.objects.get(pk=session.pk)).kit()
+        kit = Measure(proposed).kit()
         assert kit["kit"]["peak_db"] == pytest.approx(-6.0, abs=1.0)
         assert (
             1.0 < kit["reduction"]["deepest_db"] < 5.0
