@@ -69,7 +69,7 @@ Alpine.data("printing", () => ({
   },
   row(output, middle, half) {
     const { sheet, chart } = this;
-    sheet.text(output.name, 12, middle, output.piece === "stem" ? "soft" : "ink", "left", '12px "Sheet", sans-serif');
+    sheet.text(output.name.replace(/^(group|path|stem) /, ""), 12, middle, output.piece === "stem" ? "soft" : "ink", "left", '12px "Sheet", sans-serif');
     const found = this.figures(output);
     if (!found) return;
     const kit = output.id === "kit";
