@@ -33,13 +33,19 @@ class TestNotch:
     def test_refused(self, session):
         """Outside the spectrum, for no number, in a full equaliser."""
         measure = Measure(session)
-        for hz in (1.0, float("nan"), float("inf")):
+        for hz in (1.0, -5.0, 0.0, float("nan"), float("inf")):
             with pytest.raises(SettingsError, match="outside its spectrum"):
                 toning.notch(measure, "sn-top", hz)
         full = Tone(bands=tuple(Band(frequency_hz=100.0 + k) for k in range(MOST_BANDS)))
         plan = places.with_strip(measure.plan, "sn-top", tools=(full,))
         with pytest.raises(SettingsError, match="has 24 filters already"):
             toning.notch(Measure(session, plan), "sn-top", 400.0)
+
+    def test_only_an_equaliser_is_written(self, session):
+        """Another tool that is named is left as it is: the cut goes into the equaliser."""
+        measure = made(session, toning.notch(Measure(session), "sn-top", 400.0, "gate"))
+        assert measure.plan.mic("sn-top").tool("gate").kind == "gate"
+        assert len(measure.plan.mic("sn-top").first("tone").bands) == 1
 
     def test_without_strokes(self, session):
         """Said."""

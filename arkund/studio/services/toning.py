@@ -20,7 +20,7 @@ from arkund.core.rig.wiring import group_id
 from arkund.core.tone.masking import BANDS_HZ, Fight, parting
 from arkund.core.tone.masking import masking as who_is_heard
 from arkund.core.tone.measure import starts_of
-from arkund.core.tone.notch import cut, peak_near
+from arkund.core.tone.notch import HIGHEST_HZ, LOWEST_HZ, cut, peak_near
 from arkund.core.tone.retune import retuned
 from arkund.core.tone.split import ID as SPLIT
 from arkund.core.tone.split import Part, Split, in_order, split
@@ -48,24 +48,22 @@ def notch(measure: Measure, mic_id: str, frequency_hz: float, tool_id: str = "")
     piece = mic.piece if measure.heard_hits.get(mic.piece) else "snare"
     starts = starts_of(measure.heard_hits, piece, measure.rate)
     read = functools.partial(measure.sources.read, mic)
-    found = peak_near(read, starts, frequency_hz, measure.rate) if np.isfinite(frequency_hz) else None
+    inside = LOWEST_HZ <= frequency_hz <= HIGHEST_HZ
+    found = peak_near(read, starts, frequency_hz, measure.rate) if inside else None
     if found is None:
-        why = (
-            "no strokes were found by which its spectrum could be measured"
-            if not starts
-            else "that is outside its spectrum"
-        )
+        no_strokes = "no strokes were found by which its spectrum could be measured"
+        why = "that is outside its spectrum" if starts else no_strokes
         raise SettingsError(f"notch: at {frequency_hz:g} Hz in {mic.name}: {why}.")
-    band = cut(found)
-    mine = mic.tool(tool_id) if tool_id else mic.first("tone")
-    tone = mine if isinstance(mine, Tone) else Tone()
+    named = mic.tool(tool_id) if tool_id else None
+    mine = named if isinstance(named, Tone) else mic.first("tone")
+    tone, band = mine or Tone(), cut(found)
     if len(tone.bands) >= MOST_BANDS:
         raise SettingsError(f"notch: {mic.name} has {MOST_BANDS} filters already; take one out first.")
+    tone = tone.replace(on=True, bands=(*tone.bands, band))
     words = f"{mic.name}: {band.frequency_hz:.0f} Hz, {found.above_db:.1f} dB over what is around it, cut by {-band.gain_db:.1f} dB, Q {band.q:g}"
-    values = rows.put(f"mics.{mic.id}", mic, tone.replace(on=True, bands=(*tone.bands, band)))
-    if mine is not None and mine is not mic.first("tone"):
-        values = {f"mics.{mic.id}.tools.{mine.id}": tone.replace(on=True, bands=(*tone.bands, band)).to_json()}
-    return Change(words, values)
+    place = f"mics.{mic.id}"
+    values = {f"{place}.tools.{mine.id}": tone.to_json()} if mine else rows.put(place, mic, tone)
+    return Change(with_minus(words), values)
 
 
 def copy_tool(measure: Measure, strip: str, tool_id: str, others: list[str]) -> Change:
