@@ -152,9 +152,10 @@ class TestPropose:
         assert not session.moves.exists()
         monkeypatch.setattr(proposing, "propose_all", lambda *_: [1, 2])
         anyway = ended(runner.start("propose", {"anyway": True}, "every first choice", session.pk))
-        assert anyway.result == {"moves": 2}
+        assert (anyway.result["moves"], anyway.result["title"]) == (2, "2 Moves, told on Kit")
+        assert "still off" in anyway.result["said"]
         proposing.leave(session.pk, swapped, "they are meant so")
-        assert ended(runner.start("propose", {}, "every first choice", session.pk)).result == {"moves": 2}
+        assert ended(runner.start("propose", {}, "every first choice", session.pk)).result["moves"] == 2
 
 
 class TestGoingDown:

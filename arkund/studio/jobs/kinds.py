@@ -126,15 +126,20 @@ def _propose(handle: Handle) -> dict:
     if asked:
         return {"moves": 0, "ask": [finding.title for finding in asked]}
     made = proposing.propose_all(session.pk, handle.progress, handle.cancelled)
-    return {"moves": len(made)}
+    title = f"{len(made)} Moves, told on Kit" if made else "Nothing was left to propose"
+    return {"moves": len(made), "title": title, "said": _card_words(_session(handle))}
 
 
 def _settle(handle: Handle) -> dict:
     """No arguments."""
     made = settling.settle(_session(handle), handle.progress, handle.cancelled)
-    off = [row.figure.words for row in carding.card(Measure(_session(handle)), _session(handle).plan.school) if row.off]
-    said = "every figure is where the school wants it" if not off else f"still off: {', '.join(off)}"
-    return {"moves": len(made), "title": "The kit's card", "said": said}
+    return {"moves": len(made), "title": "The kit's card", "said": _card_words(_session(handle))}
+
+
+def _card_words(session: Session) -> str:
+    """Return which figures of the card are still off."""
+    off = [row.figure.words for row in carding.card(Measure(session), session.plan.school) if row.off > carding.MET_DB]
+    return "every figure is where the school wants it" if not off else f"still off: {', '.join(off)}"
 
 
 def _take(handle: Handle) -> dict:
