@@ -44,7 +44,7 @@ export function registerOver() {
       const at = (values, to) => values.map((v, i) => [x.to(i * over.step_ms), to(v)]);
       sheet.path(at(over.level_db, (v) => clamp(y.to(v), sheet.top, sheet.bottom)), "soft", 1);
       sheet.line(sheet.left, y.to(over.threshold_db), sheet.right, y.to(over.threshold_db), "ask", 1, [6, 4]);
-      sheet.text(`threshold ${figure(over.threshold_db, 1)} dB`, sheet.left + 6, y.to(over.threshold_db) - 8, "ask", "left", FONT);
+      sheet.text(`threshold ${figure(over.threshold_db, 1)} dB`, sheet.right - 6, y.to(over.threshold_db) - 8, "ask", "right", FONT);
       sheet.path(at(over.taken_db, t), "yours", 2);
       over.hits_ms.forEach((ms, i) => this.mark(x.to(ms), t(over.left_db[i]), over.left_db[i]));
       sheet.frame();
