@@ -26,10 +26,12 @@ FLAGS += ["--disable-component-update", "--disable-sync", "--autoplay-policy=no-
 def recordings(tmp_path_factory) -> Path:
     """A small kit whose snare rings, with two takes, as files."""
     to = tmp_path_factory.mktemp("browser") / "Garden Shed"
-    drop = ("Kik sub", "Talkback", "Rm L", "Rm R", "Ride", "T2")
+    drop = ("Kik sub", "Talkback", "Rm L", "Rm R", "Ride", "T2", "FT")
     voices = varied_kit(995).voices
     voices["snare"] = dataclasses.replace(voices["snare"], ring_hz=RING_HZ, ring_db=-14.0)
-    kit = small_kit(seed=995, style="straight", bpm=116.0, bars=5, drop=drop, voices=voices)
+    kit = small_kit(
+        seed=995, style="straight", bpm=116.0, bars=5, drop=drop, voices=voices, play_with={"floor_fills": False}
+    )
     for take in ("take 1", "take 2"):
         (to / take).mkdir(parents=True)
         for name, audio in kit.audio.items():
