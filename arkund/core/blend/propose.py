@@ -1,7 +1,7 @@
 """A first balance: places from left to right, paths for the shells, and a gentle compressor over the kit."""
 
+from arkund.core.blend.recipes import sends_of
 from arkund.core.findings import Finding
-from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows, usual
 from arkund.core.rig.strips import Kit
 from arkund.core.tools.compressor import Compressor
@@ -39,16 +39,16 @@ def place_of(mic, side: str) -> float:
 def propose_mix(plan) -> Finding:
     """Return levels, places, and two paths that the shells are sent to (toms a bit less), no sub, overheads or rooms."""
     wanted = {"punch": usual.punch(level_db=-10.0), "sustain": usual.sustain(level_db=-16.0)}
+    sends = sends_of("punch", plan.mics)
     changes = {"paths": [path.to_json() for path in (*(p for p in plan.paths if p.id not in wanted), *wanted.values())]}
     for mic in plan.mics:
         base = f"mics.{mic.id}"
         changes[f"{base}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
         both = {other.side for other in plan.mics if other.role == mic.role and not other.mute} >= {"L", "R"}
         changes[f"{base}.pan"] = place_of(mic, mic.side if both else "")
-        send_db = 0.0 if (mic.piece == "kick" and mic.role == "in") or mic.piece == "snare" else -4.0
-        if send_db == 0.0 or is_tom(mic.piece):
+        if mic.id in sends:
             kept = [send.to_json() for send in mic.sends if send.id not in wanted]
-            changes[f"{base}.sends"] = kept + [{"id": path, "level_db": send_db} for path in wanted]
+            changes[f"{base}.sends"] = kept + [{"id": path, "level_db": sends[mic.id]} for path in wanted]
     return Finding(
         "blend",
         "blend:mix",

@@ -1,6 +1,6 @@
 """Paths by recipe: who is sent to each, and how loud they are blended in, one level after the other until they are missed."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from arkund.core.kit.pieces import is_close, is_tom
@@ -33,6 +33,17 @@ class Raised:
         )
 
 
+def raised_by(level_db: float, now: Mapping[str, float | None], without: Mapping[str, float | None]) -> Raised:
+    """Return what a path does at a level, by the kit's figures with it and without it (see ``card.measure.kit_figures``)."""
+
+    def by(key: str) -> float:
+        return round(float((now[key] or 0.0) - (without[key] or 0.0)), 2)
+
+    stands_out = without["contrast"] or 0.0
+    left = (now["contrast"] or 0.0) / stands_out if stands_out > 0.0 else 1.0
+    return Raised(level_db, by("attack"), by("density"), by("contrast"), round(float(left), 3))
+
+
 def sends_of(recipe: str, mics: Sequence, feed: str = SHELLS) -> dict[str, float]:
     """Return what is sent to a recipe's path, by mic, in dB. feed : one of FEEDS, for paths that take either
 
@@ -45,12 +56,10 @@ def sends_of(recipe: str, mics: Sequence, feed: str = SHELLS) -> dict[str, float
 
 
 def _shells(mic) -> float | None:
-    """Kick in and snare in full, toms a bit less; neither sub, overheads nor rooms."""
-    if not is_close(mic.role) or mic.role == "sub":
-        return None
+    """Kick in and snare in full, with what is laid under the snare, toms a bit less; neither kick out, sub, overheads nor rooms."""
     if is_tom(mic.piece):
         return TOM_DB
-    return 0.0 if mic.piece == "snare" or (mic.piece == "kick" and mic.role != "out") else None
+    return 0.0 if mic.piece == "snare" or (mic.piece == "kick" and mic.role == "in") else None
 
 
 def _everything(mic) -> float | None:

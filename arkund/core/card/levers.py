@@ -124,10 +124,9 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
     for path in plan.paths:
         if path.id == "sustain" and not path.mute:
             lower = round(path.level_db - by, 1)
-            softer = (
-                (f"paths.{path.id}.level_db", lower) if lower >= SOFTEST_PATH_DB else (f"paths.{path.id}.mute", True)
+            values |= (
+                {f"paths.{path.id}.level_db": lower} if lower >= SOFTEST_PATH_DB else {f"paths.{path.id}.mute": True}
             )
-            values |= dict([softer])
     strips = [("mics." + mic.id, mic.tools) for mic in plan.mics if mic.piece in ATTACKED] + [("kit", plan.kit.tools)]
     for place, tools in strips:
         for tool in tools:

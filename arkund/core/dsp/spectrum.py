@@ -1,5 +1,7 @@
 """Averaged power spectra on a logarithmic frequency axis."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from arkund.core.units import power_to_db
@@ -25,6 +27,17 @@ def tukey(size: int, part: float) -> np.ndarray:
     return 0.5 - 0.5 * np.cos(np.pi * np.minimum(from_end, 1.0))
 
 
+def window_starts(
+    times_s: Sequence[float], early_s: float, size: int, length: int, sample_rate_hz: int, most: int
+) -> list[int]:
+    """Return where windows of ``size`` samples begin, so long before moments in s; those that lie within ``length`` samples, at most so many, spread evenly."""
+    begins = [int((t - early_s) * sample_rate_hz) for t in times_s]
+    begins = [begin for begin in begins if 0 <= begin <= length - size]
+    if not begins:
+        return []
+    return [begins[k] for k in np.linspace(0, len(begins) - 1, min(len(begins), most)).astype(int)]
+
+
 def spectrum_db(pieces: list[np.ndarray], sample_rate_hz: int) -> np.ndarray:
     """Return the mean spectrum of equally long pieces in dB per band, 0 dB = a full-scale sine.
 
@@ -44,3 +57,9 @@ def spectrum_db(pieces: list[np.ndarray], sample_rate_hz: int) -> np.ndarray:
     sums = np.concatenate([[0.0], np.cumsum(total)])
     low, high = edges[0], np.maximum(edges[1], edges[0] + 1)
     return power_to_db((sums[high] - sums[low]) / (high - low))
+
+
+def stretches_db(x: np.ndarray, sample_rate_hz: int) -> np.ndarray:
+    """Return the mean spectrum of a signal [shape=(samples,)] as :func:`spectrum_db` gives it, by stretches of a quarter of a second."""
+    size = sample_rate_hz // 4
+    return spectrum_db([x[at : at + size] for at in range(0, x.size - size, size)], sample_rate_hz)

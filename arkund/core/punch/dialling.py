@@ -7,7 +7,7 @@ import numpy as np
 
 from arkund.core.dsp.bank import WIDE, bank_of
 from arkund.core.errors import SettingsError
-from arkund.core.punch.measure import TAKEN_FROM_MS, taken, threshold_for_hits
+from arkund.core.punch.measure import ATTACK_MS, BODY_MS, TAKEN_FROM_MS, taken, threshold_for_hits
 from arkund.core.timing.note_values import note_ms
 from arkund.core.tools import compressor as compressors
 from arkund.core.tools.compressor import Compressor
@@ -17,7 +17,6 @@ EXAGGERATED_DB, BACK_DB = 10.0, 4.0  # taken while times are set, and in the end
 HITS = 16  # by which versions are told: they are asked for while one listens
 TIMES, NOTES = "times", "notes"  # how releases are offered
 NOTE_VALUES = ("1/16", "1/8", "1/4", "1/2", "1/1")
-ATTACK_MS, BODY_MS = (-2.0, 12.0), (30.0, 120.0)
 SCHOOLS = {
     "times": "10:1 and 10 dB first, so that the times are heard; then the ratio back, then as much as is wanted.",
     "fastest": "The highest ratio, the fastest times and 12 dB first; then everything back, one after the other.",

@@ -21,6 +21,9 @@ CLEAR_BEFORE_S, LEAST_CLEAR = 0.06, 4
 SAME_S = 0.001  # nearer than this it is the same hit
 TAKEN_FROM_MS, TAKEN_HITS = -120.0, 32  # what a compressor hears before a hit, and how many hits tell what it does
 TAKEN_WITHIN_MS = 120.0  # of a hit: its deepest reduction
+BANDS = (("low", 20.0, 150.0), ("low mids", 150.0, 1000.0), ("high mids", 1000.0, 5000.0), ("top", 5000.0, 20_000.0))
+BAND_ORDER = 4
+ATTACK_MS, BODY_MS = (-2.0, 12.0), (30.0, 120.0)  # of an average hit
 FIRST_SLOPE, LEAST_SLOPE = 0.6, 0.05  # dB that are taken for each dB by which a threshold is lower
 NEAR_ENOUGH_DB = 0.03
 
@@ -72,11 +75,8 @@ def average_envelope(read, hits: list, sample_rate_hz: int) -> Envelope:
 def attack_and_body_db(envelope: Envelope) -> tuple[float, float]:
     """Return the peak in the first 12 ms and the mean level from 30 to 120 ms."""
     t, level = np.array(envelope.time_ms), np.array(envelope.level_db)
-    return float(level[(t >= -2) & (t < 12)].max()), float(level[(t >= 30) & (t < 120)].mean())
-
-
-BANDS = (("low", 20.0, 150.0), ("low mids", 150.0, 1000.0), ("high mids", 1000.0, 5000.0), ("top", 5000.0, 20_000.0))
-BAND_ORDER = 4
+    attack, body = ((t >= first) & (t < last) for first, last in (ATTACK_MS, BODY_MS))
+    return float(level[attack].max()), float(level[body].mean())
 
 
 def in_band(x: np.ndarray, low_hz: float, high_hz: float, sample_rate_hz: int) -> np.ndarray:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp.spectrum import window_starts
 from arkund.core.units import db_to_power, power_to_db
 
 BANDS_HZ = (25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0)  # middles of third octaves
@@ -68,12 +69,10 @@ def low_end(
     """
     main, bands = main_hz(piece), bands_hz(piece)
     rate, size = sample_rate_hz, int((BEFORE_S + AFTER_S) * sample_rate_hz)
-    begins = [int((t - BEFORE_S) * rate) for t in hits_s]
     length = min((x.size for x in strips.values()), default=0)
-    begins = [b for b in begins if 0 <= b <= length - size]
-    if not begins or not strips:
+    begins = window_starts(hits_s, BEFORE_S, size, length, rate, MOST_HITS)
+    if not begins:
         return None
-    begins = [begins[k] for k in np.linspace(0, len(begins) - 1, min(len(begins), MOST_HITS)).astype(int)]
     powers = {name: _power([x[b : b + size] for b in begins], rate) for name, x in strips.items()}
     together = _power([sum(x[b : b + size].astype(float) for x in strips.values()) for b in begins], rate)
     edges = [(hz * 2.0 ** (-1 / 6), hz * 2.0 ** (1 / 6)) for hz in bands]

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp.spectrum import window_starts
 from arkund.core.tools.tone import Band
 from arkund.core.units import power_to_db
 
@@ -57,11 +58,10 @@ def masking(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], sample_ra
 def _levels_db(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], rate: int) -> dict[str, np.ndarray] | None:
     """Return each strip's level in thirds of octaves, every octave counting the same."""
     size, lead = int(LENGTH_S * rate), int(EARLY_S * rate)
-    last = min((x.shape[0] for x in strips.values()), default=0) - size
-    begins = [b for b in (int(t * rate) - lead for t in hits_s) if 0 <= b <= last]
+    length = min((x.shape[0] for x in strips.values()), default=0)
+    begins = window_starts(hits_s, EARLY_S, size, length, rate, MOST_HITS)
     if not begins:
         return None
-    begins = [begins[k] for k in np.linspace(0, len(begins) - 1, min(len(begins), MOST_HITS)).astype(int)]
     fft = 1 << int(np.ceil(np.log2(2 * size)))
     hz = np.fft.rfftfreq(fft, 1.0 / rate)
     low, high = (np.searchsorted(hz, np.array(BANDS_HZ) * 2.0 ** (side / 6.0)) for side in (-1.0, 1.0))

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from arkund.core.dsp.spectrum import window_starts
 from arkund.core.findings import Finding
 from arkund.core.replace.low_end import MAIN_HZ
 from arkund.core.rig import rows
@@ -171,11 +172,9 @@ def _size(rate: int) -> int:
 
 def _spectra(strips: Mapping[str, np.ndarray], hits_s: Sequence[float], rate: int) -> dict[str, np.ndarray] | None:
     size, lead = int(LENGTH_S * rate), int(EARLY_S * rate)
-    last = min(x.size for x in strips.values()) - size
-    begins = [b for b in (int(t * rate) - lead for t in hits_s) if 0 <= b <= last]
+    begins = window_starts(hits_s, EARLY_S, size, min(x.size for x in strips.values()), rate, MOST_HITS)
     if not begins:
         return None
-    begins = [begins[k] for k in np.linspace(0, len(begins) - 1, min(len(begins), MOST_HITS)).astype(int)]
     fade = np.ones(size)
     fade[-lead:] = np.linspace(1.0, 0.0, lead)
     all_hz = np.fft.rfftfreq(_size(rate), 1.0 / rate)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey
+from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey, window_starts
 
 LENGTH_S, EARLY_S = 0.2, 0.004
 MOST_HITS = 40
@@ -40,8 +40,7 @@ def together(
 ) -> Together:
     """Compare strips that add up without their filters and with them, float32 [each shape=(samples,)], at hits in s from their start."""
     rate, size = sample_rate_hz, int(LENGTH_S * sample_rate_hz)
-    begins = [int((t - EARLY_S) * rate) for t in hits_s]
-    begins = [b for b in begins if 0 <= b <= before[0].size - size][:MOST_HITS]
+    begins = window_starts(hits_s, EARLY_S, size, before[0].size, rate, MOST_HITS)
     fade = tukey(size, 0.1)
 
     def spectrum(x: np.ndarray) -> np.ndarray:

@@ -4,7 +4,7 @@ import dataclasses
 
 import numpy as np
 
-from arkund.core.blend.recipes import FEEDS, FIRST_DB, LEVELS_DB, SHELLS, Raised, sends_of
+from arkund.core.blend.recipes import FEEDS, FIRST_DB, LEVELS_DB, SHELLS, Raised, raised_by, sends_of
 from arkund.core.card.measure import Sound, kit_figures
 from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
@@ -121,7 +121,7 @@ def raised(measure: Measure, path_id: str) -> dict:
             return kit_figures(Sound(rendered(plan, measure.recordings, span, "kit"), hits, measure.rate))
 
         without = figures(OFF_DB)
-        return {"rows": [dataclasses.asdict(_raised(level, figures(level), without)) for level in LEVELS_DB]}
+        return {"rows": [dataclasses.asdict(raised_by(level, figures(level), without)) for level in LEVELS_DB]}
 
     bare = places.with_strip(measure.plan, mine.name, level_db=0.0, mute=False).to_json()
     rows = [Raised(**each) for each in measure.kept("raised", [bare, path_id], compute)["rows"]]
@@ -140,12 +140,3 @@ def raised(measure: Measure, path_id: str) -> dict:
         "place": f"{mine.place}.level_db",
         "versions": versions,
     }
-
-
-def _raised(level_db: float, now: dict, without: dict) -> Raised:
-    def by(key: str) -> float:
-        return round(float((now[key] or 0.0) - (without[key] or 0.0)), 2)
-
-    stands_out = without["contrast"] or 0.0
-    left = (now["contrast"] or 0.0) / stands_out if stands_out > 0.0 else 1.0
-    return Raised(level_db, by("attack"), by("density"), by("contrast"), round(float(left), 3))

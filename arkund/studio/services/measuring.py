@@ -63,7 +63,6 @@ VERSION = 19  # of the measurements: raised when one of them is computed in anot
 BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
-NEXT_HIT_S = (0.05, 1.0)  # what is left of a reduction is looked at no earlier and no later
 
 
 class Measure:

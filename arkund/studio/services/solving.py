@@ -1,7 +1,6 @@
 """A strip's shaper and compressor brought to what is wanted of them, measured on what comes out: what was reached, and what it cost."""
 
 import dataclasses
-import functools
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -9,16 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import WORKERS
-from arkund.core.dsp.loudness import quick_loudness_lufs
 from arkund.core.errors import SettingsError
-from arkund.core.files.audio import read_padded
 from arkund.core.findings import Finding, with_minus
 from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.punch.heard import NEXT_HIT_S, Heard, cost_words, loudness_lufs
 from arkund.core.punch.measure import (
     Bars,
     Taken,
-    attack_and_body_db,
-    average_envelope,
     heard_clear,
     hits_before,
     over_bars,
@@ -28,56 +24,18 @@ from arkund.core.punch.propose import TUCKED, UNDER, WANTED, first_settings, pro
 from arkund.core.punch.solve import Solved, Wanted, attack_for, compressor_for, words_of
 from arkund.core.render.render import key_listen
 from arkund.core.rig import places, rows
-from arkund.core.rig.measure import effect
 from arkund.core.timing.bars import bar_s
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tool import Key, Tool
-from arkund.core.units import gain_to_db
 from arkund.studio.models import Move, Session
 from arkund.studio.services import carding, moves, rigging
-from arkund.studio.services.measuring import NEXT_HIT_S, Measure
+from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import row_of
 
 MOST_ROUNDS = 4  # a shaper before a compressor changes what that takes, and the other way round
-USUAL_GAP_S = 0.5
 TWO = 2  # bars that are shown
 OVERHEADS = "group:overheads"
-
-
-@dataclass(frozen=True, slots=True)
-class Heard:
-    """A strip over its busiest part: float32 [each shape=(samples, channels)] before any tool and after each that is on; the hits it is judged by, in s."""
-
-    audio: tuple[np.ndarray, ...]
-    ids: tuple[str, ...]
-    hits: tuple
-    rate: int
-    span: tuple[int, int]
-
-    def before(self, tool_id: str) -> np.ndarray:
-        """What comes into a tool that is on."""
-        return self.audio[self.ids.index(tool_id)]
-
-    def after(self, tool_id: str) -> np.ndarray:
-        """What leaves a tool that is on."""
-        return self.audio[self.ids.index(tool_id) + 1]
-
-    def attack_change_db(self) -> float:
-        """By how much the average hit's attack rises against its body through the whole row, in dB."""
-        was, now = (self._attack_db(x) for x in (self.audio[0], self.audio[-1]))
-        return now - was
-
-    def _attack_db(self, audio: np.ndarray) -> float:
-        read = functools.partial(read_padded, np.ascontiguousarray(np.abs(audio).max(axis=1)))
-        attack, body = attack_and_body_db(average_envelope(read, list(self.hits), self.rate))
-        return attack - body
-
-    @property
-    def gap_s(self) -> float:
-        """The usual time from a strong hit to the next."""
-        gaps = np.diff([h.time_s for h in self.hits if not h.ghost])
-        return float(np.clip(np.median(gaps) if gaps.size else USUAL_GAP_S, *NEXT_HIT_S))
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +87,7 @@ class _Search:
     def as_loud(self, plan: Plan, compressor: Compressor) -> Compressor:
         """Return a compressor whose make-up gives the loudness back that it takes."""
         now = self.heard(self.with_tool(plan, compressor.replace(makeup_db=0.0)))
-        was, left = (_loudness_lufs(x, now.rate) for x in (now.before(compressor.id), now.after(compressor.id)))
+        was, left = (loudness_lufs(x, now.rate) for x in (now.before(compressor.id), now.after(compressor.id)))
         limits = Compressor.ranges()["makeup_db"]
         return compressor.replace(makeup_db=round(float(np.clip(was - left, limits.low, limits.high)), 1))
 
@@ -181,7 +139,7 @@ def solve(
         now = search.heard(plan)
     tools = [each for each in (shaper, compressor) if each is not None]
     title = with_minus(f"{mine.words}: {', '.join(_settings(each) for each in tools)}")
-    return Solved(title, _values(mine, plan, tools), wanted.words, words, _cost(was, now), reached, missed)
+    return Solved(title, _values(mine, plan, tools), wanted.words, words, cost_words(was, now), reached, missed)
 
 
 def _reached(
@@ -212,11 +170,6 @@ def _tool(mine: places.Named, tool_id: str, new: Tool, begin: dict[str, Tool]) -
     return (found or new).replace(on=True)
 
 
-def _loudness_lufs(audio: np.ndarray, rate: int) -> float:
-    both = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
-    return quick_loudness_lufs(np.ascontiguousarray(both), rate)
-
-
 def unkeyed(compressor: Compressor) -> Compressor:
     """Return it as it hears what has been through the key's filters already, where that is elsewhere."""
     return compressor.replace(key=Key()) if compressor.key.of else compressor
@@ -229,21 +182,15 @@ def _settings(tool: Tool) -> str:
     return f"{tool.ratio:g}:1 at {tool.threshold_db:g} dB, release {tool.release_ms:g} ms{makeup}"
 
 
-def _cost(was: Heard, now: Heard) -> str:
-    """Return what a change costs: by how much what lies between hits rises against them, and the head-room that it uses."""
-    at = [round(h.time_s * was.rate) for h in was.hits]
-    found = effect(was.audio[-1], now.audio[-1], at, was.rate)
-    peaks = [float(gain_to_db(np.max(np.abs(x.audio[-1]), initial=0.0))) for x in (was, now)]
-    told = [f"peak {peaks[1] - peaks[0]:+.1f} dB"]
-    if found.hits_db is not None and found.between_db is not None:
-        told.insert(0, f"what lies between hits {found.between_db - found.hits_db:+.1f} dB against them")
-    return ", ".join(told)
-
-
 def make(session: Session, solved: Solved, version: int | None = None) -> Move:
     """Make what was solved for as one Move, with what was wanted, reached and what it cost."""
     return moves.apply(
-        session.pk, solved.values, step="punch", title=solved.title[:200], measured=solved.words, version=version
+        session.pk,
+        solved.values,
+        step="punch",
+        title=solved.title[:200],
+        measured=with_minus(solved.words),
+        version=version,
     )
 
 

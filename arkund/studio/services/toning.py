@@ -5,7 +5,7 @@ import functools
 
 import numpy as np
 
-from arkund.core.dsp.spectrum import axis_hz, spectrum_db
+from arkund.core.dsp.spectrum import axis_hz, stretches_db
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding, with_minus
 from arkund.core.kit.pieces import is_close
@@ -17,6 +17,7 @@ from arkund.core.rig.changes import Change
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import group_id
+from arkund.core.tone.lifted import lifted_db
 from arkund.core.tone.masking import BANDS_HZ, Fight, parting
 from arkund.core.tone.masking import masking as who_is_heard
 from arkund.core.tone.measure import starts_of
@@ -32,8 +33,6 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
 SUMS = ("drum", "kit", "music")
-BOOSTED_HZ = (1000.0, 5000.0)  # where ears tire first
-LEAST_BOOST_DB = 0.05
 STRUCK = ("kick", "snare")
 APART = "apart"  # the equaliser by which a strip gives way
 MOST_FIGHTS, QUIET = 4, 1e-5
@@ -108,10 +107,9 @@ def sums(measure: Measure, mic_id: str, what: str) -> dict:
         if not plan.backing.on:
             raise SettingsError("music: no backing track is loaded; Load takes one.")
         music = backing_span(plan, measure.recordings, *span).mean(axis=1)
-        parts = [music[k : k + measure.rate // 4] for k in range(0, music.size - measure.rate // 4, measure.rate // 4)]
         return {
             "axis_hz": axis.tolist(),
-            "after_db": np.round(spectrum_db(parts, measure.rate), 2).tolist(),
+            "after_db": np.round(stretches_db(music, measure.rate), 2).tolist(),
             "words": "the rest of the music",
         }
 
@@ -227,22 +225,9 @@ def _mono(audio: np.ndarray) -> np.ndarray:
 
 
 def boosts(measure: Measure) -> list[dict]:
-    """Return which strips are lifted between 1 and 5 kHz, and by how much altogether, in dB."""
-    out = []
-    for each in places.all_of(measure.plan):
-        total = sum(
-            band.gain_db
-            for tool in each.strip.tools
-            if isinstance(tool, Tone) and tool.on
-            for band in tool.bands
-            if band.on
-            and band.kind == "bell"
-            and BOOSTED_HZ[0] <= band.frequency_hz <= BOOSTED_HZ[1]
-            and band.gain_db > 0
-        )
-        if total > LEAST_BOOST_DB:
-            out.append({"name": each.words, "db": round(total, 1)})
-    return out
+    """Return which strips are lifted where ears tire first, and by how much, in dB."""
+    found = ((each.words, lifted_db(each.strip.tools)) for each in places.all_of(measure.plan))
+    return [{"name": words, "db": db} for words, db in found if db]
 
 
 def report(measure: Measure, mic: MicPlan) -> dict:
@@ -261,11 +246,7 @@ def report(measure: Measure, mic: MicPlan) -> dict:
         "name": mic.name,
         "words": "; ".join(told) or "nothing stands out",
         "fundamental_hz": found.fundamental_hz,
-        "ring": None
-        if found.ring is None
-        else {"frequency_hz": found.ring.frequency_hz, "above_db": found.ring.above_db, "decay_s": found.ring.decay_s},
-        "box": None if found.box is None else {"frequency_hz": found.box.frequency_hz, "above_db": found.box.above_db},
-        "bleed": [
-            {"piece": b.piece, "frequency_hz": b.frequency_hz, "against_own_db": b.against_own_db} for b in found.bleed
-        ],
+        "ring": dataclasses.asdict(found.ring) if found.ring else None,
+        "box": dataclasses.asdict(found.box) if found.box else None,
+        "bleed": [dataclasses.asdict(each) for each in found.bleed],
     }
