@@ -48,6 +48,15 @@ def low_frames_db(audio: np.ndarray, rate: int = 48_000) -> np.ndarray:
     return 10 * np.log10(np.sum(np.abs(np.fft.rfft(frames, axis=1)[:, low]) ** 2, axis=1) + 1e-9)
 
 
+def heard_alone(page: Page) -> Tap:
+    """Play a short loop of the chosen drum alone."""
+    page.get_by_role("button", name="alone").click()
+    loop(page, 3.0, LOOP_S)
+    page.locator("#play").click()
+    plays_on(page, 0.7)
+    return Tap(page)
+
+
 def risen_db(before: np.ndarray, after: np.ndarray) -> float:
     """Return by how much the loud frames rose against the soft ones."""
     loud, soft = (np.quantile(after, q) - np.quantile(before, q) for q in (0.95, 0.3))
@@ -87,11 +96,7 @@ class TestInThePicture:
         page = tappable(page)
         page.goto(f"{session}/tone/?of=sn-top")
         ready(page)
-        page.get_by_role("button", name="alone").click()
-        loop(page, 3.0, LOOP_S)
-        page.locator("#play").click()
-        plays_on(page, 0.7)
-        tap = Tap(page)
+        tap = heard_alone(page)
         before = tone_level_db(tap.record(LOOP_S), 440.0)
         x, y = at(page, PLACE, 440.0)
         page.mouse.move(x + 60, y)
@@ -155,11 +160,7 @@ class TestInThePicture:
             page.get_by_label(label).fill(value)
             page.get_by_label(label).press("Enter")
             ready(page)
-        page.get_by_role("button", name="alone").click()
-        loop(page, 3.0, LOOP_S)
-        page.locator("#play").click()
-        plays_on(page, 0.7)
-        tap = Tap(page)
+        tap = heard_alone(page)
         before = low_frames_db(tap.record(LOOP_S))
         page.get_by_role("button", name="moves", exact=True).click()
         expect(page.locator("#message")).to_contain_text("moves by up to −6 dB")

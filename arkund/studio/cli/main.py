@@ -9,12 +9,13 @@ from arkund.studio.cli import (
     edit,
     keeping,
     layer,
+    punch,
     reckon,
     rig,
     scene,
     serve,
     shelf,
-    sound,
+    tone,
     work,
 )
 from arkund.studio.cli.group import main
@@ -29,11 +30,12 @@ __all__ = [
     "keeping",
     "layer",
     "main",
+    "punch",
     "reckon",
     "rig",
     "scene",
     "serve",
     "shelf",
-    "sound",
+    "tone",
     "work",
 ]

@@ -5,6 +5,7 @@ import dataclasses
 import numpy as np
 import pytest
 
+from arkund.core.demo.recording import varied_kit
 from arkund.core.dsp import filters
 from arkund.core.dsp.bank import bank_of, filter_bank
 from arkund.core.files.audio import ArrayMic
@@ -20,11 +21,11 @@ KITS = ((57301, "straight", 104.0), (57302, "busy", 96.0), (57303, "slow", 76.0)
 
 def played(seed: int, style: str, bpm: float, **voice):
     """Return a kit of eight bars, its snare with another voice where one is given."""
-    kit = small_kit(seed=seed, style=style, bpm=bpm, bars=8)
-    if voice:
-        voices = kit.kit.voices | {"snare": dataclasses.replace(kit.kit.voices["snare"], **voice)}
-        kit = small_kit(seed=seed, style=style, bpm=bpm, bars=8, voices=voices)
-    return kit
+    if not voice:
+        return small_kit(seed=seed, style=style, bpm=bpm, bars=8)
+    voices = varied_kit(seed).voices
+    voices |= {"snare": dataclasses.replace(voices["snare"], **voice)}
+    return small_kit(seed=seed, style=style, bpm=bpm, bars=8, voices=voices)
 
 
 def found_in(kit, name: str):

@@ -4,7 +4,7 @@ import { registerBands } from "./lib/bands.js";
 import { celled } from "./lib/cells.js";
 import { registerShaped } from "./lib/shaped.js";
 import { charted } from "./lib/charted.js";
-import { registerRaise } from "./lib/dial.js";
+import { registerRaise } from "./lib/raise.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { registerScenes } from "./lib/scenes.js";

@@ -1,4 +1,4 @@
-"""Tone and punch from the command line: what was measured of a strip, and settings solved for what is wanted."""
+"""Punch from the command line: what a strip's tools do to its hits, and settings solved for what is wanted."""
 
 import dataclasses
 
@@ -75,18 +75,3 @@ def punch(session: str, strip: str | None, as_json: bool) -> None:
         rows.append(row)
         lines.append(f"{row['name']:<18} {row['words']}")
     emit({"strips": rows}, as_json, lines)
-
-
-@main.command()
-@click.argument("session")
-@click.argument("mic", required=False)
-@json_option
-def tone(session: str, mic: str | None, as_json: bool) -> None:
-    """Show what was measured of each mic, or of one: fundamental, ring (height, decay), the loudest of the box, and others' hits against own ones."""
-    from arkund.studio.services.measuring import Measure
-    from arkund.studio.services.toning import report
-
-    measure = Measure(session_of(session))
-    mics = [measure.plan.mic(mic)] if mic else [each for each in measure.plan.mics if not each.is_layer]
-    rows = [report(measure, each) for each in mics]
-    emit({"mics": rows}, as_json, [f"{row['name']:<18} {row['words']}" for row in rows])
