@@ -47,6 +47,9 @@ Alpine.data("kit", () => ({
   countWords(step) {
     return `${step.count} Move${step.count === 1 ? "" : "s"}`;
   },
+  openWords(step) {
+    return `to the page of ${step.name}`;
+  },
   linkOf(step) {
     return `/s/${boot.session}/${step}/`;
   },
