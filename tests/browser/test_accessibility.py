@@ -29,6 +29,7 @@ def violations(page, where: str) -> list[str]:
     page.goto(where)
     if "/s/" in where and not where.rstrip("/").endswith(OTHERS):
         page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+    page.evaluate("() => document.querySelectorAll('details').forEach((each) => { each.open = true; })")
     page.add_script_tag(content=CHECKER)
     out = []
     for light in (False, True):

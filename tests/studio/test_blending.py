@@ -3,14 +3,18 @@
 import numpy as np
 import pytest
 
+from arkund.core.blend.propose import first_mix
+from arkund.core.blend.recipes import UNDER_DB
+from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.errors import SettingsError
+from arkund.core.plan import change
 from arkund.core.plan.plan import Section
 from arkund.core.rig import changes
 from arkund.core.rig.changes import Change
 from arkund.core.units import gain_to_db
 from arkund.studio.services import blending, moves, whole
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.rendering import row_of
+from arkund.studio.services.rendering import rendered, row_of
 from tests.studio.doing import made
 
 pytestmark = pytest.mark.django_db
@@ -51,6 +55,29 @@ class TestAddPath:
             blending.add_path(Measure(session), "glue")
         with pytest.raises(SettingsError, match="expected one of shells, whole"):
             blending.add_path(Measure(session), "punch", feed="half")
+
+
+class TestFirstMix:
+    """Levels by measurement."""
+
+    @pytest.mark.parametrize("school", ["natural", "heavy"])
+    def test_what_was_wanted(self, session, school):
+        """Groups alone reach -8 dBFS before the kit's tools; PUNCH peaks and SUSTAIN is as loud as its school wants, against the kit without them."""
+        moves.apply(session.pk, {"school": school}, step="kit", title=school)
+        session.refresh_from_db()
+        measure = Measure(session)
+        plan = change.put(session.plan, first_mix(session.plan, blending.first_mix(measure)))
+        span = measure.busy_span()
+        silent = plan.replace(paths=tuple(path.replace(mute=True) for path in plan.paths))
+        mix = rendered(silent, measure.recordings, span, "mix")
+        assert peak_db(mix) == pytest.approx(-8.0, abs=0.1)
+        punch, sustain = (
+            row_of(plan, measure.recordings, f"path:{path.id}", span)[-1].T * 10 ** (path.level_db / 20)
+            for path in plan.paths
+        )
+        assert peak_db(mix) - peak_db(punch) == pytest.approx(UNDER_DB[school]["punch"], abs=0.2)
+        apart = loudness_of(mix, measure.rate).loudness_lufs - loudness_of(sustain, measure.rate).loudness_lufs
+        assert apart == pytest.approx(UNDER_DB[school]["sustain"], abs=0.2)
 
 
 class TestRaised:

@@ -1,9 +1,12 @@
 """A first balance: places from left to right, paths for the shells, and a gentle compressor over the kit."""
 
-from arkund.core.blend.recipes import sends_of
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from arkund.core.blend.recipes import UNDER_DB, sends_of
 from arkund.core.findings import Finding
 from arkund.core.rig import rows, usual
-from arkund.core.rig.strips import Kit
+from arkund.core.rig.strips import Kit, Path
 from arkund.core.tools.compressor import Compressor
 
 PANS = {
@@ -25,6 +28,7 @@ LEVELS_DB = {
     "sub": -4.0,
     "out": -2.0,
 }
+MIX_PEAK_DB = -8.0  # of groups and mics together, before the kit's tools
 KIT_PEAK_DB = -6.0
 KIT_REDUCTION_DB = 3.0
 
@@ -36,27 +40,54 @@ def place_of(mic, side: str) -> float:
     return PANS.get(mic.piece, 0.0)
 
 
-def propose_mix(plan) -> Finding:
-    """Return levels, places, and two paths that the shells are sent to (toms a bit less), no sub, overheads or rooms."""
-    wanted = {"punch": usual.punch(level_db=-10.0), "sustain": usual.sustain(level_db=-16.0)}
-    sends = sends_of("punch", plan.mics)
-    changes = {"paths": [path.to_json() for path in (*(p for p in plan.paths if p.id not in wanted), *wanted.values())]}
+def first_balance(plan) -> dict:
+    """Return levels and places by role and piece, as changes of a Plan; paths and sends stay as they are."""
+    changes = {}
     for mic in plan.mics:
-        base = f"mics.{mic.id}"
-        changes[f"{base}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
         both = {other.side for other in plan.mics if other.role == mic.role and not other.mute} >= {"L", "R"}
-        changes[f"{base}.pan"] = place_of(mic, mic.side if both else "")
-        if mic.id in sends:
-            kept = [send.to_json() for send in mic.sends if send.id not in wanted]
-            changes[f"{base}.sends"] = kept + [{"id": path, "level_db": sends[mic.id]} for path in wanted]
+        changes[f"mics.{mic.id}.level_db"] = LEVELS_DB.get(mic.role, 0.0)
+        changes[f"mics.{mic.id}.pan"] = place_of(mic, mic.side if both else "")
+    return changes
+
+
+def with_paths(plan, paths: Sequence[Path]) -> dict:
+    """Return paths beside those that are there, or in their place, and the shells' sends to them (toms a bit less; no sub, overheads or rooms)."""
+    wanted = {path.id for path in paths}
+    sends = sends_of("punch", [mic for mic in plan.mics if not mic.mute])
+    changes = {"paths": [path.to_json() for path in (*(p for p in plan.paths if p.id not in wanted), *paths)]}
+    for mic_id, level_db in sends.items():
+        kept = [send.to_json() for send in plan.mic(mic_id).sends if send.id not in wanted]
+        changes[f"mics.{mic_id}.sends"] = kept + [{"id": path.id, "level_db": level_db} for path in paths]
+    return changes
+
+
+@dataclass(frozen=True, slots=True)
+class FirstMix:
+    """What a first mix was solved for: the level of every group, and the paths."""
+
+    groups_db: float
+    paths: tuple[Path, ...]
+
+
+def first_mix(plan, first: FirstMix) -> dict:
+    """Return a first mix as changes of a Plan."""
+    groups = {f"groups.{group.id}.level_db": first.groups_db for group in plan.groups}
+    return first_balance(plan) | groups | with_paths(plan, first.paths)
+
+
+def propose_mix(plan, first: FirstMix) -> Finding:
+    """Return levels, places, and the paths that the shells are sent to."""
+    under = UNDER_DB[plan.school]
     return Finding(
         "blend",
         "blend:mix",
         "kit",
         "First balance, PUNCH and SUSTAIN blended in low",
         "Overheads as the picture, shells at their trimmed level, rooms 9 dB under. Sends are taken before the level: kick in and"
-        " snare full, toms 4 dB less; sub, overheads and rooms not.",
-        changes,
+        " snare full, toms 4 dB less; sub, overheads and rooms not. Paths are made up to the peak of what comes in; PUNCH peaks"
+        f" {under['punch']:.0f} dB under the kit, SUSTAIN is {under['sustain']:.0f} LU softer. Groups {first.groups_db:+.1f} dB: without a path"
+        f" the mix reaches {MIX_PEAK_DB:.0f} dBFS before the kit's tools.",
+        first_mix(plan, first),
     )
 
 

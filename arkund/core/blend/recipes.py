@@ -11,6 +11,11 @@ FEEDS = (SHELLS, WHOLE)  # what PUNCH and SUSTAIN are sent: shells alone, or the
 TOM_DB, ROOM_DB = -4.0, 0.0
 LEVELS_DB = (-20.0, -16.0, -12.0, -8.0)  # at which one hears whether it is missed; before them without it
 FIRST_DB = -20.0
+UNDER_DB = {  # how far under the kit the first two paths are blended in, by school: PUNCH's peaks, SUSTAIN's loudness
+    "natural": {"punch": 14.0, "sustain": 14.0},
+    "punchy": {"punch": 10.0, "sustain": 10.0},
+    "heavy": {"punch": 8.0, "sustain": 7.0},
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from arkund.core.card.targets import TARGETS, Figures, about, off_by
+from arkund.core.card.targets import TARGETS, Figures, about, beyond
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import rows
@@ -20,17 +20,16 @@ from arkund.core.tools.tool import Key
 DENSE, EVEN = "density", "even"  # the ids of the kit's tools that are solved for
 SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
 SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach the curve
-INSIDE_DB = 0.7
-MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -12.0
+MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -48.0
 LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the same names
 SPOTS, OVERHEADS = ("hihat", "ride"), "overheads"
 OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole kit with them, spots hardly anything else
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
-SOFTEST_PATH_DB, LEAST_SHARE = -24.0, 0.2
+SOFTEST_PATH_DB, LEAST_SHARE = -48.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 ATTACKED = ("kick", "snare")
-LEAST_TURNED_DB = 0.5
+LEAST_TURNED_DB, MOST_SECOND_DB = 1.0, 6.0
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 
 
@@ -42,29 +41,21 @@ class Step:
     values: dict[str, Any]
 
 
-def wanted(school: str, key: str, value: float) -> float:
-    """Return what a figure is brought to: the nearer edge of its target and a bit inside, because every correction costs others something."""
-    low, high = TARGETS[school][key]
-    inside = min(INSIDE_DB, (high - low) / 2.0)
-    return low + inside if value < low else high - inside
-
-
 def misses(figures: Figures, raw: Figures, school: str) -> dict[str, float]:
-    """Return by how much figures are above (below, negative) what is wanted, of those that miss their target."""
-    out = {}
-    for key, target in TARGETS[school].items():
-        value = about(key, figures, raw)
-        if value is not None and off_by(value, target) > 0.0:
-            out[key] = value - wanted(school, key, value)
-    return out
+    """Return by how much figures are above (below, negative) what they are brought to, of those that are not there."""
+    found = {key: beyond(key, about(key, figures, raw), school) for key in TARGETS[school]}
+    return {key: by for key, by in found.items() if by}
 
 
-def density(plan: Plan, over_db: float, school: str) -> Step:
-    """Return more drive of the kit's grit, or less: it rounds the highest peaks off, and leaves what is softer as it is."""
+def density(plan: Plan, over_db: float, school: str, true_peak_db: float) -> Step:
+    """Return more drive of the kit's grit, or less: it rounds the highest peaks off, and leaves what is softer as it is.
+
+    true_peak_db : of what leaves the kit's tools, before its level
+    """
     mine = next((t for t in plan.kit.tools if t.id == DENSE), None)
-    now = mine.drive_db if mine else 0.0
+    # The first of it only lets the peaks reach the curve.
+    now = mine.drive_db if mine else max(-true_peak_db, 0.0)
     limits = Grit.ranges()["drive_db"]
-    # The first of it only reaches the peaks: a kit at -8 dBTP meets the curve at 8 dB of drive.
     step = float(np.clip(over_db / SLOPE, -MOST_STEP_DB, MOST_STEP_DB))
     drive = round(float(np.clip(now + step, limits.low, limits.high)), 1)
     # What it takes is given back, so that the kit's level has room.
@@ -109,7 +100,7 @@ def attack(plan: Plan, by_db: float) -> Step | None:
             if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
                 limits = Shaper.ranges()["attack_db"]
                 now = float(np.clip(tool.attack_db + by_db, limits.low, limits.high))
-                values[f"mics.{mic.id}.tools.{tool.id}.attack_db"] = round(2.0 * now) / 2.0
+                values[f"mics.{mic.id}.tools.{tool.id}.attack_db"] = round(now, 1)
     return Step("attack", values) if values else None
 
 
@@ -120,7 +111,7 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
     short_db : by how much hits stand out less than is wanted, positive
     """
     values: dict[str, Any] = {}
-    by = float(np.clip(short_db, 1.0, MOST_STEP_DB))
+    by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
     for path in plan.paths:
         if path.id == "sustain" and not path.mute:
             lower = round(path.level_db - by, 1)
@@ -137,19 +128,19 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
         mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
         more = min(mine.attack_db + 0.8 * by, MOST_ATTACK_DB)
         less = max(mine.sustain_db - 0.5 * by, LEAST_SUSTAIN_DB)
-        tool = mine.replace(attack_db=round(2.0 * more) / 2.0, sustain_db=round(2.0 * less) / 2.0)
+        tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
         values[f"groups.{overheads.id}.tools"] = [t.to_json() for t in rows.with_own_id(overheads.tools, tool)]
     return Step("contrast", values) if values else None
 
 
-def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray) -> Step | None:
-    """Return wide filters over the kit against the octaves that lie furthest from an even fall."""
+def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, within_db: float) -> Step | None:
+    """Return wide filters over the kit against the octaves that lie further from an even fall than they may."""
     mine = next((t for t in plan.kit.tools if t.id == EVEN), None)
     gains = {band.frequency_hz: band.gain_db for band in mine.bands} if mine else {}
-    order = np.argsort(-np.abs(residual_db))[:2]
-    for k in order.tolist():
-        hz = octaves_hz[k]
-        gains[hz] = float(np.clip(gains.get(hz, 0.0) - 0.6 * residual_db[k], -MOST_EVEN_DB, MOST_EVEN_DB))
+    for hz, off in zip(octaves_hz, residual_db.tolist(), strict=True):
+        over = off - float(np.clip(off, -within_db, within_db))
+        if over:
+            gains[hz] = float(np.clip(gains.get(hz, 0.0) - over, -MOST_EVEN_DB, MOST_EVEN_DB))
     bands = tuple(Band(frequency_hz=hz, gain_db=round(db, 1), q=EVEN_Q) for hz, db in sorted(gains.items()))
     tool = (mine or Tone(id=EVEN)).replace(on=True, bands=bands)
     return Step("balance", {"kit.tools": [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]})
@@ -184,16 +175,21 @@ def middle(plan: Plan, left_db: float) -> Step | None:
     return Step("middle", {f"groups.{group.id}.pan": round(pan, 2)})
 
 
-def low_end(plan: Plan, main_db: Mapping[str, float], turned_db: Mapping[str, float]) -> Step | None:
-    """Return what lets the strips that carry the low end add up: the one of them turned over that gains most by it, else the second of them louder.
+def turned(plan: Plan, turned_db: Mapping[str, float]) -> Step | None:
+    """Return the strip turned over that the low end gains most by, of those that are nothing but low end.
 
-    turned_db : by how much the sum rises when a strip is turned over, of those that are nothing but low end
+    turned_db : by how much the sum rises when each is turned over
     """
     best = max(turned_db, key=turned_db.__getitem__, default=None)
-    if best is not None and turned_db[best] >= LEAST_TURNED_DB:
-        return Step("low_end", {f"mics.{best}.line_up.inverted": not plan.mic(best).line_up.inverted})
+    if best is None or turned_db[best] < LEAST_TURNED_DB:
+        return None
+    return Step("low_end", {f"mics.{best}.line_up.inverted": not plan.mic(best).line_up.inverted})
+
+
+def low_end(plan: Plan, main_db: Mapping[str, float], by_db: float) -> Step | None:
+    """Return the second of the strips that carry the low end louder, so that they add up to more; None where one has it alone."""
     if len(main_db) < 2:
         return None
-    second = sorted(main_db, key=main_db.__getitem__)[-2]
-    mic = plan.mic(second)
-    return Step("low_end", {f"mics.{mic.id}.level_db": round(min(mic.level_db + 2.0, 6.0), 1)})
+    mic = plan.mic(sorted(main_db, key=main_db.__getitem__)[-2])
+    level = min(mic.level_db + float(np.clip(by_db, 0.0, MOST_STEP_DB)), MOST_SECOND_DB)
+    return Step("low_end", {f"mics.{mic.id}.level_db": round(level, 1)})

@@ -92,7 +92,8 @@ TARGETS: dict[str, dict[str, Range]] = {
 FIRST_SCHOOL = "punchy"
 LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is not the usual
 SCHOOLS = tuple(TARGETS)
-MOST_OFF_DB, MISSED_DB = 12.0, 0.5  # of one figure, in what all together miss by
+MOST_OFF_DB, MISSED_DB, SURELY_DB = 12.0, 0.5, 0.1  # of one figure, in what all together miss by
+INSIDE_DB, INSIDE_SHARE = 0.5, 0.3
 
 
 def about(key: str, figures: Figures, raw: Figures) -> float | None:
@@ -110,7 +111,25 @@ def off_by(value: float | None, target: Range) -> float:
     return max(target[0] - value, value - target[1], 0.0)
 
 
+def beyond(key: str, value: float | None, school: str) -> float:
+    """Return by how much a figure lies above (below, negative) what it is brought to: INSIDE_DB within its target, since every correction costs others
+    something; 0 within.
+    """
+    if value is None:
+        return 0.0
+    low, high = TARGETS[school][key]
+    inside = min(INSIDE_DB, (high - low) / 2.0)
+    return value - float(min(max(value, low + inside), high - inside))
+
+
 def off_altogether(figures: Figures, raw: Figures, school: str) -> float:
-    """Return by how much all figures together miss: the sum of what they miss by, and something for each that does."""
-    off = [off_by(about(key, figures, raw), target) for key, target in TARGETS[school].items()]
-    return sum(min(each, MOST_OFF_DB) + (MISSED_DB if each > 0.0 else 0.0) for each in off)
+    """Return by how much all figures together miss: the sum of what they miss by, something for each that does, and a little for what is within by less than
+    INSIDE_DB: so that kits that differ by hardly anything are brought to the same place.
+    """
+    out = 0.0
+    for key, target in TARGETS[school].items():
+        value = about(key, figures, raw)
+        off = off_by(value, target)
+        out += min(off, MOST_OFF_DB) + MISSED_DB * min(off / SURELY_DB, 1.0)
+        out += INSIDE_SHARE * min(abs(beyond(key, value, school)), INSIDE_DB)
+    return out

@@ -12,6 +12,7 @@ from arkund.core.rig.scenes import LAST_BAR, Held, Scene
 from arkund.core.tools.tool import free_id
 
 LEAVE_WITHIN_DB = 0.5
+LEAST_TRIM_DB = 0.05
 SECTION_DB = 3.0  # a piece this much louder or softer in a section is worth a section gain
 MOST_TRIM_DB = 40.0
 TRIM_FADE_MS = 60.0  # in which a section's gain comes and goes
@@ -49,6 +50,15 @@ def trim_for(level: MicLevel, window: Window, mic) -> float:
     """Return the trim in dB that brings a mic's typical hit to the middle of its window."""
     low, high = window.of(mic.piece, mic.role)
     return round(min(max((low + high) / 2 - level.typical_db, -MOST_TRIM_DB), MOST_TRIM_DB), 1)
+
+
+def to_middle(plan, levels: Mapping[str, MicLevel], window: Window) -> dict[str, float]:
+    """Return the trims, as changes of a Plan, that bring what lies within its window to its middle: so that what follows does not hang on how a take was
+    recorded.
+    """
+    measured = ((mic, levels.get(mic.id)) for mic in plan.mics)
+    wanted = {mic: trim_for(level, window, mic) for mic, level in measured if level and level.hit_peaks_db}
+    return {f"mics.{mic.id}.trim_db": trim for mic, trim in wanted.items() if abs(trim - mic.trim_db) >= LEAST_TRIM_DB}
 
 
 def _clipped(mic, level: MicLevel) -> Finding:

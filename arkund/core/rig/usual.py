@@ -20,9 +20,21 @@ def kit() -> Kit:
 
 
 def punch(**settings) -> Path:
-    """Return PUNCH: what is sent is held down late, so that its strokes stand out."""
-    crushed = tool("compressor", on=True, threshold_db=-28.0, ratio=10.0, knee_db=3.0, attack_ms=25.0, release_ms=50.0)
-    return Path(**({"id": "punch", "name": "PUNCH", "level_db": -12.0, "tools": (crushed,)} | settings))
+    """Return PUNCH: strokes sharpened, weight and crack lifted, and all that held down late, so that they stand out."""
+    band = module_of("tone").Band
+    lifts = (
+        band(kind="low_shelf", frequency_hz=125.0, gain_db=3.0),
+        band(frequency_hz=500.0, gain_db=-3.0),
+        band(frequency_hz=2000.0, gain_db=-2.0, q=1.4),
+        band(frequency_hz=4000.0, gain_db=2.0, q=1.4),
+        band(kind="high_shelf", frequency_hz=8000.0, gain_db=2.0),
+    )
+    row = (
+        tool("shaper", on=True, attack_db=6.0),
+        tool("tone", on=True, bands=lifts),
+        tool("compressor", on=True, threshold_db=-28.0, ratio=10.0, knee_db=3.0, attack_ms=25.0, release_ms=50.0),
+    )
+    return Path(**({"id": "punch", "name": "PUNCH", "level_db": -12.0, "tools": row} | settings))
 
 
 def sustain(**settings) -> Path:

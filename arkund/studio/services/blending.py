@@ -1,17 +1,20 @@
 """Blend: sections across strips, with what is set and heard in each; paths made by recipe, and raised until they are missed."""
 
 import dataclasses
+from typing import Self
 
 import numpy as np
 
-from arkund.core.blend.recipes import FEEDS, FIRST_DB, LEVELS_DB, SHELLS, Raised, raised_by, sends_of
+from arkund.core.blend.propose import MIX_PEAK_DB, FirstMix, first_balance, with_paths
+from arkund.core.blend.recipes import FEEDS, FIRST_DB, LEVELS_DB, SHELLS, UNDER_DB, Raised, raised_by, sends_of
 from arkund.core.card.measure import Sound, kit_figures
+from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.core.plan.scenes import by_section
-from arkund.core.rig import changes, places
+from arkund.core.rig import changes, places, usual
 from arkund.core.rig.changes import Change
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.places import KIT
@@ -22,6 +25,7 @@ from arkund.studio.services import carding
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered, row_of
 
+MIX = "mix"
 OUTPUTS = {"mics": "strip", "groups": "group", "paths": "path"}
 LEAST_PEAK_DB = -100.0
 LEAST_LUFS = SILENCE_DB + 60.0  # below, nothing sounds
@@ -101,6 +105,55 @@ def _as_high(measure: Measure, plan: Plan, path: Path) -> tuple[Path, float]:
     makeup = round(float(np.clip(last.makeup_db + was - now, limits.low, limits.high)), 1)
     tools = tuple(tool.replace(makeup_db=makeup) if tool is last else tool for tool in path.tools)
     return path.replace(tools=tools), makeup - last.makeup_db
+
+
+def first_mix(measure: Measure) -> FirstMix:
+    """Return the levels of a first mix: groups by what all of them reach together, PUNCH and SUSTAIN as the shells drive them, made up to the
+    peak of what comes in, and as far under the kit as its school wants.
+    """
+    silent = tuple(path.replace(mute=True) for path in measure.plan.paths)
+    bare = measure.plan.replace(scenes=(), paths=silent)
+    bare = change.put(bare, first_balance(bare) | {f"groups.{group.id}.level_db": 0.0 for group in bare.groups})
+
+    def compute() -> dict:
+        mix = rendered(bare, measure.recordings, measure.busy_span(), MIX)
+        kit = Loud.of(mix, measure.rate)
+        groups_db = float(np.clip(MIX_PEAK_DB - kit.peak_db, -24.0, 12.0)) if kit.peak_db > LEAST_PEAK_DB else 0.0
+        paths = [_blended(measure, bare, recipe, kit, groups_db) for recipe in UNDER_DB[bare.school]]
+        return {"groups_db": round(groups_db, 1), "paths": [path.to_json() for path in paths]}
+
+    found = measure.kept("first mix", bare.to_json(), compute)
+    return FirstMix(found["groups_db"], tuple(Path.from_json(each) for each in found["paths"]))
+
+
+@dataclasses.dataclass(frozen=True, slots=True)
+class Loud:
+    """How high a sound peaks, and how loud it is."""
+
+    peak_db: float
+    lufs: float
+
+    @classmethod
+    def of(cls, audio: np.ndarray, rate: int) -> Self:
+        """Measure float32 [shape=(samples, 2)]; gated, so that it does not hang on how much between the hits is silent."""
+        found = loudness_of(np.ascontiguousarray(audio), rate)
+        return cls(found.peak_db, found.loudness_lufs)
+
+
+def _blended(measure: Measure, bare: Plan, recipe: str, kit: Loud, groups_db: float) -> Path:
+    """Return a path by a recipe that is so far under the kit as its school wants: PUNCH by its peaks, the others by their loudness."""
+    path = usual.PATHS[recipe](level_db=0.0)
+    path, _ = _as_high(measure, change.put(bare, with_paths(bare, [path])), path)
+    audio = row_of(
+        change.put(bare, with_paths(bare, [path])), measure.recordings, f"path:{path.id}", measure.busy_span()
+    )
+    own = Loud.of(audio[-1].T, measure.rate) if audio else None
+    if own is None or own.peak_db < LEAST_PEAK_DB:
+        return path.replace(level_db=FIRST_DB)
+    above = kit.peak_db - own.peak_db if recipe == "punch" else kit.lufs - own.lufs
+    limits = Path.ranges()["level_db"]
+    level = above + groups_db - UNDER_DB[bare.school][recipe]
+    return path.replace(level_db=round(float(np.clip(level, limits.low, limits.high)), 1))
 
 
 def raised(measure: Measure, path_id: str) -> dict:

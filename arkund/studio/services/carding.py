@@ -55,9 +55,8 @@ def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
         raise SettingsError(f"school: expected one of {', '.join(TARGETS)}; got {school[:40]!r}.")
     span = span or measure.busy_span()
     raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
-    song = whole.found(measure.session, measure.plan)
-    if song:  # the loudest moment need not be in the busiest part
-        now = now | {"headroom": round(song["kit"]["true_peak_db"], 2)}
+    if (peak_db := whole.true_peak_db(measure.session, measure.plan)) is not None:
+        now = now | {"headroom": round(peak_db, 2)}  # the loudest moment need not be in the busiest part
     targets = TARGETS[school]
     return [Row(figure, raw[figure.key], now[figure.key], targets[figure.key]) for figure in FIGURES]
 

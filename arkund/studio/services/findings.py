@@ -26,7 +26,7 @@ from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import layering, solving, toning, whole
+from arkund.studio.services import blending, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 
 LOW_CONFIDENCE = 0.7
@@ -162,14 +162,14 @@ def _punch(m: Measure) -> list[Finding]:
 
 
 def _blend(m: Measure) -> list[Finding]:
-    mix = propose_mix(m.plan)
+    mix = propose_mix(m.plan, blending.first_mix(m))
     kit = m.kit()
     return [mix, propose_over_kit(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["kit_threshold_db"])]
 
 
 def _print(m: Measure) -> list[Finding]:
-    whole_song = whole.found(m.session, m.plan)
-    found = propose_headroom(m.plan, whole_song["kit"]["true_peak_db"]) if whole_song else None
+    peak_db = whole.true_peak_db(m.session, m.plan)
+    found = None if peak_db is None else propose_headroom(m.plan, peak_db)
     return [found] if found else []
 
 

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from arkund.core.card.targets import LOOKS
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
+from arkund.core.level.propose import to_middle
 from arkund.core.load.propose import NEAR_THING
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
@@ -48,8 +49,28 @@ def propose_all(
             chosen = [f for f in find(step, Measure(session)) if f.first_choice and f.changes and f.key not in decided]
             for finding in chosen[: 1 if step == "blend" else None]:
                 made.append(accept(session_id, finding, "first choice"))
+        if step == "level":
+            made += _to_middle(session_id)
     on_progress(1.0, "done")
     return made
+
+
+def _to_middle(session_id: int) -> list[Move]:
+    """Bring the mics that lie within their windows to the middles of them, but for those that were left as they are."""
+    session = Session.objects.get(pk=session_id)
+    left = set(session.decisions.filter(verdict=Decision.LEFT).values_list("key", flat=True))
+    by_hand = {
+        path for move in session.moves.filter(state=Move.DONE) for path in move.after if path.endswith("trim_db")
+    }
+    found = to_middle(session.plan, Measure(session).levels(), session.plan.window)
+    changes = {
+        path: db for path, db in found.items() if path not in by_hand and f"level:trim:{path.split('.')[1]}" not in left
+    }
+    if not changes:
+        return []
+    title = f"Trimmed to the middle of their windows: {', '.join(session.plan.mic(path.split('.')[1]).name for path in changes)}"
+    measured = "They lay within; at the middle, what follows does not hang on how they were recorded."
+    return [moves.apply(session_id, changes, step="level", title=title[:200], measured=measured)]
 
 
 def _look(session_id: int) -> list[Move]:

@@ -9,10 +9,11 @@ from arkund.core.card import levers
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import OCTAVES_HZ, octaves_off_db
 from arkund.core.card.raw import raw_plan
-from arkund.core.card.targets import CHANGES, FIGURES, INF, TARGETS, about, off_altogether
+from arkund.core.card.targets import CHANGES, FIGURES, INF, INSIDE_DB, TARGETS, about, off_altogether
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
+from arkund.core.rig.strips import Kit
 from arkund.studio.models import Move, Session
 from arkund.studio.services import carding, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
@@ -23,8 +24,10 @@ HEADROOM_DB = -6.0
 WORDS = {figure.key: figure.words for figure in FIGURES}
 KIT_STEP = "kit"
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
-LEAST_ATTACK_DB = 0.25
+LEAST_ATTACK_DB = 0.05
+SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
 LEAST_SHARE = 0.2  # of a correction: smaller ones are not tried
+THERE_DB = 0.06  # what all figures together may miss by
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,22 +52,29 @@ def settle(
     def tried(plan: Plan) -> Tried:
         mine = Measure(session, plan)
         found = carding.figures(mine, span)
-        return Tried(plan, found, off_altogether(found, raw, school))
+        # The kit's level comes last and moves nothing but the true peak: it need not be tried.
+        level = _level_for(plan, found["headroom"])
+        found = found | {"headroom": found["headroom"] + level - plan.kit.level_db}
+        return Tried(change.put(plan, {"kit.level_db": level}), found, off_altogether(found, raw, school))
 
-    best = now = tried(measure.plan)
-    begun, applied, share = now, {}, 1.0
+    best = now = begun = tried(measure.plan)
+    applied: dict[str, dict] = {}
+    if turned := levers.turned(measure.plan, layering.turned_over_db(measure, "kick")):
+        best = now = tried(change.put(measure.plan, turned.values))
+        applied[turned.figure] = dict.fromkeys(turned.values)
+    share = 1.0
     for number in range(ROUNDS):
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
         made = _Corrections(Measure(session, now.plan), now, raw, school, span, share)
-        if made.plan == now.plan or share < LEAST_SHARE:
+        if made.plan == now.plan or share < LEAST_SHARE or now.off < THERE_DB:
             break
         now = tried(made.plan)
         for step in made.steps:
             applied.setdefault(step.figure, {}).update(dict.fromkeys(step.values))
         if now.off < best.off - 1e-9:
-            best = now
+            best, share = now, min(1.5 * share, 1.0)
         else:
             now, share = best, share / 2.0  # too far: from there again, by less
     return _kept(session, begun, best, raw, applied)
@@ -76,14 +86,14 @@ class _Corrections:
     def __init__(
         self, measure: Measure, now: Tried, raw: dict, school: str, span: tuple[int, int], share: float
     ) -> None:
-        self._measure, self._span, self._school = measure, span, school
-        self.plan, self.steps = now.plan, []
+        self._measure, self._span, self._school, self._share = measure, span, school, share
+        self.plan, self.steps, self._peak_db = now.plan, [], now.figures["headroom"]
         missed = levers.misses(now.figures, raw, school)
         self._missed = {key: share * by for key, by in missed.items()}
         self._punch(_room(now.figures, raw, school, "attack"))
         self._levels()
         self._hats()
-        self._kit(now.figures["headroom"])
+        self._kit()
 
     def _take(self, step: Step | None) -> None:
         if step is not None:
@@ -94,7 +104,7 @@ class _Corrections:
         """Attack against body, and hits against what is before them: the one helps the other as far as it may still rise."""
         more, short = -0.8 * self._missed.get("attack", 0.0), -self._missed.get("contrast", 0.0)
         if short > 0.0:
-            more += min(0.5 * short, 0.0 if "attack" in self._missed else 0.7 * room_db)
+            more += min(0.5 * short, 0.7 * room_db)
             self._take(levers.contrast(self.plan, short))
         if abs(more) >= LEAST_ATTACK_DB:
             self._take(levers.attack(self.plan, more))
@@ -109,7 +119,7 @@ class _Corrections:
         if "middle" in missed:
             self._take(levers.middle(self.plan, missed["middle"]))
         if "low_end" in missed and (carried := layering.carried(self._measure, "kick")):
-            self._take(levers.low_end(self.plan, carried.main_db, layering.turned_over_db(self._measure, "kick")))
+            self._take(levers.low_end(self.plan, carried.main_db, -SECOND_PER_DB * missed["low_end"]))
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
@@ -121,18 +131,22 @@ class _Corrections:
             self._take(Step("hat_in_snare", {"struck": [each.to_json() for each in struck]}))
         self._take(levers.hat_in_snare(self.plan, over))
 
-    def _kit(self, true_peak_db: float) -> None:
+    def _kit(self) -> None:
         if "balance" in self._missed:
             kit = rendered(self.plan, self._measure.recordings, self._span, "kit")
             residual = octaves_off_db(kit, self._measure.rate)
+            within_db = TARGETS[self._school]["balance"][1] - INSIDE_DB
             if residual is not None:
-                self._take(levers.even(self.plan, OCTAVES_HZ, residual))
+                self._take(levers.even(self.plan, OCTAVES_HZ, self._share * residual, self._share * within_db))
         if "density" in self._missed:
-            self._take(levers.density(self.plan, self._missed["density"], self._school))
-        by_db = HEADROOM_DB - true_peak_db
-        if abs(by_db) > 0.05:
-            level = float(np.clip(self.plan.kit.level_db + by_db, -24.0, 12.0))
-            self._take(Step("headroom", {"kit.level_db": round(level, 1)}))
+            before_level_db = self._peak_db - self.plan.kit.level_db
+            self._take(levers.density(self.plan, self._missed["density"], self._school, before_level_db))
+
+
+def _level_for(plan: Plan, true_peak_db: float) -> float:
+    """Return the level at which a kit that reaches a true peak reaches HEADROOM_DB."""
+    limits = Kit.ranges()["level_db"]
+    return round(float(np.clip(plan.kit.level_db + HEADROOM_DB - true_peak_db, limits.low, limits.high)), 1)
 
 
 def _room(figures: dict, raw: dict, school: str, key: str) -> float:
@@ -169,8 +183,6 @@ def _together(applied: dict[str, dict]) -> list[tuple[list[str], dict]]:
     """Return which figures were corrected at the same places of the Plan, and where."""
     out: list[tuple[list[str], dict]] = []
     for figure, places in applied.items():
-        if figure == "headroom":
-            continue
         same = [row for row in out if not row[1].keys().isdisjoint(places)]
         merged = (
             [key for row in same for key in row[0]] + [figure],

@@ -12,6 +12,7 @@ from arkund.core import tasks
 from arkund.core.errors import SettingsError
 from arkund.core.files.peaks import LEVELS
 from arkund.core.plan.plan import Plan
+from arkund.core.rig.places import KIT
 from arkund.studio.models import Measured, Session
 from arkund.studio.services import places, rendering, store
 from arkund.studio.services.recordings import recordings_of
@@ -30,6 +31,18 @@ def found(session: Session, plan: Plan) -> dict | None:
     """Return the figures by output (peak_db, true_peak_db, loudness_lufs, overs, sections_lufs), None where they are still to be measured."""
     row = Measured.objects.filter(pk=key_of(session, plan)).first()
     return row.data if row is not None and _folder(session, row.pk).is_dir() else None
+
+
+def true_peak_db(session: Session, plan: Plan) -> float | None:
+    """Return the kit's true peak over the song, None where it is still to be measured. Its level comes last: at another one it is known too."""
+    row = Measured.objects.filter(pk=_at_rest(session, plan)).first()
+    return row.data["true_peak_db"] + plan.kit.level_db if row is not None else None
+
+
+def _at_rest(session: Session, plan: Plan) -> str:
+    """Return the name under which the kit's true peak is kept, whatever its level."""
+    content = json.dumps([VERSION, "at rest", key_of(session, plan.replace(kit=plan.kit.replace(level_db=0.0)))])
+    return hashlib.sha256(content.encode()).hexdigest()
 
 
 def measure(
@@ -62,6 +75,8 @@ def measure(
         for name, each in outputs.items()
     }
     Measured.objects.update_or_create(pk=key, defaults={"session": session, "data": data})
+    at_rest = {"true_peak_db": data[KIT]["true_peak_db"] - plan.kit.level_db}
+    Measured.objects.update_or_create(pk=_at_rest(session, plan), defaults={"session": session, "data": at_rest})
     fresh = Session.objects.get(pk=session.pk)
     wanted = {folder.name, key_of(fresh, fresh.plan)}  # the Plan may have gone back to what is still there
     for other in folder.parent.iterdir():

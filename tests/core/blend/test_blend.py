@@ -4,12 +4,21 @@ import numpy as np
 import pytest
 
 from arkund.core.blend.measure import reduction, threshold_for
-from arkund.core.blend.propose import KIT_REDUCTION_DB, LEVELS_DB, kit_start, place_of, propose_kit, propose_mix
+from arkund.core.blend.propose import (
+    KIT_REDUCTION_DB,
+    LEVELS_DB,
+    FirstMix,
+    kit_start,
+    place_of,
+    propose_kit,
+    propose_mix,
+)
 from arkund.core.dsp.loudness import measure
 from arkund.core.errors import SettingsError
 from arkund.core.plan.change import get, parse, put
 from arkund.core.plan.plan import Capture, Cut, Placement, Plan
 from arkund.core.render.render import render
+from arkund.core.rig import usual
 from arkund.core.rig.strips import OFF_DB, Kit
 from arkund.core.tools.compressor import Compressor
 
@@ -49,8 +58,12 @@ class TestPropose:
     def test_mix(self, straight):
         """Shells are sent, sub and overheads are not; pairs go to the sides."""
         plan = put(straight.plan, {"mics.OH L.side": "L", "mics.OH R.side": "R"})
-        changes = propose_mix(plan).changes
-        made = put(straight.plan, changes)
+        first = FirstMix(-5.5, (usual.punch(level_db=-12.0), usual.sustain(level_db=-3.0)))
+        note = propose_mix(plan, first)
+        made = put(straight.plan, note.changes)
+        assert made.paths == first.paths
+        assert {group.level_db for group in made.groups} == {-5.5}
+        assert "10 dB under" in note.evidence
         assert [path.id for path in made.paths] == ["punch", "sustain"]
         assert made.mic("SN top").send_db("punch") == 0.0
         assert made.mic("T1").send_db("sustain") == -4.0

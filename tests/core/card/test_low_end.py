@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from arkund.core.card.levers import low_end as lever
+from arkund.core.card.levers import turned as turned_lever
 from arkund.core.dsp import filters
 from arkund.core.dsp.bank import bank_of, filter_bank
 from arkund.core.plan import change
@@ -35,7 +36,7 @@ class TestTurnedOver:
         assert gain > 1.0
         was, now = (low_end(some, HITS, RATE).sum_main_db for some in (strips, {"in": x, "sub": -sub}))
         assert now - was == pytest.approx(gain, abs=1e-6)
-        step = lever(PLAN, {"in": -10.0, "sub": -12.0}, {"sub": gain})
+        step = turned_lever(PLAN, {"sub": gain})
         assert step.values == {"mics.sub.line_up.inverted": True}
         (note,) = turned(PLAN, {"sub": gain})
         assert change.put(PLAN, dict(note.changes)).mic("sub").line_up.inverted
@@ -46,5 +47,7 @@ class TestTurnedOver:
         gain = turned_over_db({"in": x, "sub": 0.8 * x}, "sub", HITS, RATE)
         assert gain < -10.0
         assert turned(PLAN, {"sub": gain}) == []
-        assert lever(PLAN, {"in": -10.0, "sub": -12.0}, {"sub": gain}).values == {"mics.sub.level_db": 2.0}
+        assert turned_lever(PLAN, {"sub": gain}) is turned_lever(PLAN, {}) is None
+        assert lever(PLAN, {"in": -10.0, "sub": -12.0}, 2.0).values == {"mics.sub.level_db": 2.0}
+        assert lever(PLAN, {"in": -10.0}, 2.0) is None
         assert turned_over_db({"in": x}, "sub", HITS, RATE) == 0.0

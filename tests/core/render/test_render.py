@@ -232,7 +232,7 @@ class TestCache:
         later = with_tool(plan.mics[0], "compressor", threshold_db=-33.0)
         changed = plan.replace(mics=(later, *plan.mics[1:]))
         assert not np.array_equal(render(changed, kit, span, cache=cache), render(plan, kit, span, cache=cache))
-        assert run == [(1, [("compressor",)]), (2, [("compressor",)] * 2)]
+        assert run == [(1, [("compressor",)]), (2, [("shaper", "tone", "compressor"), ("compressor",)])]
 
     def test_switching_the_blend_leaves_the_mics(self, kit, monkeypatch):
         """What was kept of the mics serves the kit with and without paths, and each drum by itself."""

@@ -1,0 +1,117 @@
+"""Corrections of a kit: in the direction of what misses, by how much it does, and nothing for what is where it is meant to be."""
+
+import numpy as np
+import pytest
+
+from arkund.core.card import levers
+from arkund.core.card.measure import OCTAVES_HZ
+from arkund.core.card.targets import FIGURES, INF, INSIDE_DB, SCHOOLS, TARGETS, beyond, off_altogether
+from arkund.core.plan import change
+from arkund.core.plan.plan import Group, MicPlan, Plan
+from arkund.core.rig import usual
+from arkund.core.tools.shaper import Shaper
+
+KEYS = [figure.key for figure in FIGURES]
+PLAN = Plan(
+    take="t",
+    mics=(
+        MicPlan(id="in", name="in", piece="kick", role="in", tools=(Shaper(id="shaper", on=True, attack_db=2.0),)),
+        MicPlan(id="hat", name="hat", piece="hihat", role="spot"),
+        MicPlan(id="oh", name="oh", piece="kit", role="overhead"),
+    ),
+    groups=tuple(Group(id=each, name=each, level_db=-6.0) for each in ("kick", "cymbals", "overheads")),
+    paths=(usual.sustain(level_db=-10.0),),
+    kit=usual.kit(),
+)
+
+
+def middle(school: str) -> dict[str, float]:
+    """Return figures that lie well within all targets."""
+    out = {}
+    for key, (low, high) in TARGETS[school].items():
+        out[key] = high - 5.0 if low == -INF else low + 5.0 if high == INF else (low + high) / 2.0
+    return out
+
+
+class TestMisses:
+    """What is corrected."""
+
+    @pytest.mark.parametrize("school", SCHOOLS)
+    def test_within(self, school):
+        """Nothing is, of a kit that is where it is meant to be, and it misses nothing altogether."""
+        raw = dict.fromkeys(KEYS, 0.0)
+        assert levers.misses(middle(school), raw, school) == {}
+        assert off_altogether(middle(school), raw, school) == 0.0
+
+    def test_grows_evenly(self):
+        """From within its target to beyond, what it is corrected by and what it counts grow without a step: kits that differ by little end alike."""
+        raw, school = dict.fromkeys(KEYS, 0.0), "punchy"
+        values = np.arange(12.0, 17.0, 0.01)
+        by = np.array([beyond("density", value, school) for value in values])
+        off = np.array([off_altogether(middle(school) | {"density": value}, raw, school) for value in values])
+        assert np.abs(np.diff(by)).max() < 0.02
+        assert np.abs(np.diff(off)).max() < 0.08
+        assert by[values < 12.0 + INSIDE_DB - 0.01].max() < 0.0
+        assert by[-1] == pytest.approx(values[-1] - (15.0 - INSIDE_DB))
+        assert np.all(np.diff(off[values > 15.0 - INSIDE_DB]) > 0.0)
+
+    def test_unknown(self):
+        """A figure that the playing does not tell is not corrected."""
+        figures = middle("punchy") | {"toms": None}
+        assert "toms" not in levers.misses(figures, dict.fromkeys(KEYS, 0.0), "punchy")
+
+
+class TestLevers:
+    """Each moves what it names."""
+
+    @pytest.mark.parametrize(("over_db", "more"), [(2.0, True), (-2.0, False)])
+    def test_density(self, over_db, more):
+        """More drive where peaks stand too far over the rest, less where not far enough; the first of it only lets the peaks reach the curve."""
+        first = levers.density(PLAN, 2.0, "punchy", -7.0)
+        plan = change.put(PLAN, first.values)
+        drive = next(tool for tool in plan.kit.tools if tool.id == levers.DENSE).drive_db
+        assert drive == pytest.approx(7.0 + 2.0 / levers.SLOPE, abs=0.06)
+        again = change.put(plan, levers.density(plan, over_db, "punchy", -7.0).values)
+        now = next(tool for tool in again.kit.tools if tool.id == levers.DENSE).drive_db
+        assert (now > drive) == more
+
+    def test_level(self):
+        """A group by so much; none where it is not there, or where nothing of it is heard."""
+        assert levers.level(PLAN, "kick", 1.5, "kick").values == {"groups.kick.level_db": -4.5}
+        assert levers.level(PLAN, "toms", 1.5, "toms") is None
+        silent = change.put(PLAN, {"mics.in.mute": True})
+        assert levers.level(silent, "kick", 1.5, "kick") is None
+
+    def test_cymbals(self):
+        """Spots by all of it, overheads by less."""
+        values = levers.cymbals(PLAN, -2.0).values
+        assert values["mics.hat.level_db"] == pytest.approx(-2.0)
+        assert -8.0 < values["groups.overheads.level_db"] < -6.0
+
+    def test_contrast(self):
+        """SUSTAIN softer by what is short, and muted only where nobody would hear it; overheads sharpened; none of it where nothing is short."""
+        values = levers.contrast(PLAN, 2.0).values
+        assert values["paths.sustain.level_db"] == -12.0
+        shaper = change.put(PLAN, values).groups[2].tool(levers.STANDS_OUT)
+        assert shaper.attack_db > 0.0 > shaper.sustain_db
+        soft = change.put(PLAN, {"paths.sustain.level_db": levers.SOFTEST_PATH_DB})
+        assert levers.contrast(soft, 2.0).values["paths.sustain.mute"] is True
+
+    def test_attack(self):
+        """By so much, to its end."""
+        assert levers.attack(PLAN, 1.25).values == {"mics.in.tools.shaper.attack_db": pytest.approx(3.2, abs=0.06)}
+        assert levers.attack(PLAN, 400.0).values["mics.in.tools.shaper.attack_db"] == Shaper.ranges()["attack_db"].high
+
+    def test_even(self):
+        """Only octaves that lie further than they may, by what they do."""
+        off = np.zeros(len(OCTAVES_HZ))
+        off[1], off[6] = 5.0, -3.0
+        plan = change.put(PLAN, levers.even(PLAN, OCTAVES_HZ, off, 4.5).values)
+        (band,) = next(tool for tool in plan.kit.tools if tool.id == levers.EVEN).bands
+        assert (band.frequency_hz, band.gain_db) == (125.0, pytest.approx(-0.5))
+
+    @pytest.mark.parametrize("left_db", [2.0, -2.0])
+    def test_middle(self, left_db):
+        """Overheads towards the side that is softer."""
+        (value,) = levers.middle(PLAN, left_db).values.values()
+        assert np.sign(value) == np.sign(left_db)
