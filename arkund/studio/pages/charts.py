@@ -78,6 +78,8 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "heard": _heard(m),
         "backing": m.plan.backing.to_json() | {"name": backing.name_of(m.session)},
         "warnings": m.session.warnings,
+        "school": m.plan.school,
+        "schools": list(SCHOOLS),
     }
 
 

@@ -15,6 +15,7 @@ from arkund.studio.services.access import sessions_of, user_of
 
 PER_PAGE = 25
 LONGEST_SEARCH = 120
+KIT = "kit"
 
 
 def sessions(request: HttpRequest) -> HttpResponse:
@@ -42,6 +43,9 @@ def _rows(pks: list[int]) -> list[dict]:
     rows = {
         row["pk"]: row for row in Session.objects.filter(pk__in=pks).values("pk", "name", "sample_rate_hz", "created")
     }
+    brought = set(Move.objects.filter(session__in=pks, state=Move.DONE, step=KIT).values_list("session", flat=True))
+    for pk, row in rows.items():  # what was brought to its targets opens with what came of it
+        row["first_page"] = KIT if pk in brought else "load"
     for name, model in (("takes", Take), ("moves", Move)):
         counted = model.objects.filter(session__in=pks).order_by().values_list("session").annotate(Count("pk"))
         counts = dict(counted)

@@ -3,6 +3,7 @@ import { clamp, figure, scale } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
+import { school } from "./lib/school.js";
 import { Sheet } from "./lib/sheet.js";
 
 const ROW = 25; // pixels
@@ -16,15 +17,10 @@ const NAMES = { kick: "average kick", snare: "average back-beat" };
 
 Alpine.data("kit", () => ({
   ...charted({ left: WORDS, right: SAID, top: 10, bottom: 10 }),
+  ...school,
 
   begin() {
     this.hits = new Sheet(this.$refs.hits, { left: 44, right: 16, top: 24, bottom: 30 });
-  },
-  schools() {
-    return this.chart?.schools || [];
-  },
-  setSchool(school) {
-    return this.$store.page.move({ school }, `The kit is meant to be ${school}`);
   },
   settle() {
     return this.$store.page.act("settle");

@@ -3,6 +3,7 @@ import { clamp, figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, registerPage, start } from "./lib/page.js";
+import { school } from "./lib/school.js";
 import { drawBars, song } from "./lib/song.js";
 import { drawWaves, recorded } from "./lib/waves.js";
 
@@ -14,6 +15,7 @@ const NEAR_S = 0.05;
 Alpine.data("load", () => ({
   ...charted({ left: 92, right: 12, top: 40, bottom: 26 }),
   ...song,
+  ...school,
   marked: null,
   templateName: "",
   line: null, // the bar line under the pointer

@@ -1,0 +1,57 @@
+"""From a folder to a kit: loaded, proposed by a school, read on the card, and compared with the raw kit by one key."""
+
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from arkund.core.dsp.loudness import measure
+from tests.browser.conftest import loaded
+from tests.browser.tap import Tap, loop, plays_on, tappable
+from tests.browser.test_rows import ready
+
+pytestmark = pytest.mark.browser
+
+LOOP_S = 4.0
+BAR_2_S = 4.4
+
+
+def test_proposed_and_compared(page, chromium, address, recordings):
+    """Meant to be natural: nearly all figures are where they are meant to be, and each step says what was done; raw and now are as loud as each other, and
+    stand out from their peaks otherwise.
+    """
+    mine = loaded(chromium, address, recordings)
+    tappable(page).goto(f"{mine}/load/")
+    ready(page)
+    page.get_by_role("button", name="natural", exact=True).click()
+    expect(page.locator("#message")).to_contain_text("meant to be natural")
+    page.locator("#propose").click()
+    expect(page.locator("#message")).to_contain_text("told on Kit", timeout=90_000)
+    page.goto(address)
+    page.locator(f'a[href="{mine.removeprefix(address)}/kit/"]').click()  # the list opens what came of it
+    ready(page)
+    met, known = map(int, re.match(r"(\d+) of (\d+) figures", page.locator("#card-words").inner_text()).groups())
+    assert known >= 10
+    assert met >= known - 2
+    done = page.get_by_label("what was done")
+    done.get_by_text("Level", exact=True).click()
+    expect(done.get_by_role("link", name="to the page of Level")).to_be_visible()
+
+    loop(page, BAR_2_S, LOOP_S)
+    page.locator("#play").click()
+    page.wait_for_function("() => globalThis.arkund.player.playing")
+    plays_on(page, 0.7)
+    tap = Tap(page)
+    now = heard(tap)
+    page.keyboard.press("b")
+    expect(page.get_by_role("button", name="without this step")).to_have_attribute("aria-pressed", "true")
+    plays_on(page, 2.0)
+    raw = heard(tap)
+    assert raw.loudness_lufs == pytest.approx(now.loudness_lufs, abs=0.7)
+    assert abs(raw.peak_db - now.peak_db) > 0.5
+
+
+def heard(tap: Tap):
+    """Measure a whole loop of what the page plays."""
+    return measure(np.repeat(tap.record(LOOP_S)[:, None], 2, axis=1), tap.rate)
