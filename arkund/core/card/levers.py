@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from arkund.core.card.targets import TARGETS, Figures, about, beyond
+from arkund.core.clean.settings import DEPTH
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import rows
@@ -28,7 +29,7 @@ MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SOFTEST_PATH_DB, LEAST_SHARE = -48.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
-ATTACKED = ("kick", "snare")
+ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0
 LEAST_TURNED_DB, MOST_SECOND_DB = 1.0, 6.0
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 
@@ -104,11 +105,11 @@ def attack(plan: Plan, by_db: float) -> Step | None:
     return Step("attack", values) if values else None
 
 
-def contrast(plan: Plan, short_db: float) -> Step | None:
+def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
     """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; compressors of kick, snare and kit with more of the dry
-    sound; more attack in the overheads, whose wash is what hits stand out of.
+    sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what hits stand out of.
 
-    short_db : by how much hits stand out less than is wanted, positive
+    short_db : by how much hits stand out less than is wanted, positive; wash_db : how much of that overheads are to give
     """
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
@@ -123,20 +124,26 @@ def contrast(plan: Plan, short_db: float) -> Step | None:
         for tool in tools:
             if tool.kind == "compressor" and tool.on and tool.share > LEAST_SHARE:
                 values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - 0.06 * by, LEAST_SHARE), 2)
+    for mic in plan.mics:
+        for tool in mic.tools if mic.piece in ATTACKED else ():
+            if tool.on and (depth := DEPTH.get(tool.kind)) and getattr(tool, depth) < DEEPEST_DB:
+                deeper = round(min(getattr(tool, depth) + by, DEEPEST_DB), 1)
+                values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = deeper
     overheads = _group(plan, OVERHEADS)
-    if overheads is not None:
+    if overheads is not None and wash_db > 0.0:
         mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
-        more = min(mine.attack_db + 0.8 * by, MOST_ATTACK_DB)
-        less = max(mine.sustain_db - 0.5 * by, LEAST_SUSTAIN_DB)
+        more = min(mine.attack_db + 0.8 * wash_db, MOST_ATTACK_DB)
+        less = max(mine.sustain_db - 0.5 * wash_db, LEAST_SUSTAIN_DB)
         tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
         values[f"groups.{overheads.id}.tools"] = [t.to_json() for t in rows.with_own_id(overheads.tools, tool)]
     return Step("contrast", values) if values else None
 
 
-def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, within_db: float) -> Step | None:
-    """Return wide filters over the kit against the octaves that lie further from an even fall than they may."""
+def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_db: float) -> Step | None:
+    """Return wide filters over the kit against the octaves that lie furthest from an even fall, so that the furthest comes nearer by so much."""
     mine = next((t for t in plan.kit.tools if t.id == EVEN), None)
     gains = {band.frequency_hz: band.gain_db for band in mine.bands} if mine else {}
+    within_db = float(np.max(np.abs(residual_db))) - by_db
     for hz, off in zip(octaves_hz, residual_db.tolist(), strict=True):
         over = off - float(np.clip(off, -within_db, within_db))
         if over:

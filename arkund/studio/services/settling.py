@@ -9,7 +9,7 @@ from arkund.core.card import levers
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import OCTAVES_HZ, octaves_off_db
 from arkund.core.card.raw import raw_plan
-from arkund.core.card.targets import CHANGES, FIGURES, INF, INSIDE_DB, TARGETS, about, off_altogether
+from arkund.core.card.targets import CHANGES, FIGURES, INF, TARGETS, about, off_altogether
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
@@ -19,14 +19,18 @@ from arkund.studio.services import carding, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
-ROUNDS = 12
+ROUNDS, PATIENCE = 12, 4  # at most; without anything better
 HEADROOM_DB = -6.0
 WORDS = {figure.key: figure.words for figure in FIGURES}
 KIT_STEP = "kit"
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
-LEAST_SHARE = 0.2  # of a correction: smaller ones are not tried
+LESS, MORE, LEAST_SHARE = (
+    0.5,
+    1.3,
+    0.1,
+)  # of a correction, after one that went too far, after others; smaller ones are not tried
 THERE_DB = 0.06  # what all figures together may miss by
 
 
@@ -62,35 +66,55 @@ def settle(
     if turned := levers.turned(measure.plan, layering.turned_over_db(measure, "kick")):
         best = now = tried(change.put(measure.plan, turned.values))
         applied[turned.figure] = dict.fromkeys(turned.values)
-    share = 1.0
+    shares, since = _Shares(), 0
     for number in range(ROUNDS):
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
-        made = _Corrections(Measure(session, now.plan), now, raw, school, span, share)
-        if made.plan == now.plan or share < LEAST_SHARE or now.off < THERE_DB:
+        missed = shares.of(levers.misses(now.figures, raw, school))
+        made = _Corrections(Measure(session, now.plan), now, missed, _room(now.figures, raw, school, "attack"), span)
+        if made.plan == now.plan or now.off < THERE_DB:
             break
         now = tried(made.plan)
         for step in made.steps:
             applied.setdefault(step.figure, {}).update(dict.fromkeys(step.values))
         if now.off < best.off - 1e-9:
-            best, share = now, min(1.5 * share, 1.0)
+            best, since = now, 0
         else:
-            now, share = best, share / 2.0  # too far: from there again, by less
+            since += 1
+        if since == PATIENCE:
+            break
     return _kept(session, begun, best, raw, applied)
+
+
+class _Shares:
+    """How much of what a figure misses is corrected at a time: less after each time that went too far, more after others."""
+
+    def __init__(self) -> None:
+        self._shares: dict[str, float] = {}
+        self._last: dict[str, float] = {}
+
+    def of(self, missed: dict[str, float]) -> dict[str, float]:
+        """Return what is corrected now."""
+        for key, by in missed.items():
+            too_far = self._last.get(key, 0.0) * by < 0.0
+            self._shares[key] = self._shares.get(key, 1.0) * (LESS if too_far else MORE)
+            self._shares[key] = min(self._shares[key], 1.0)
+        self._last = dict(missed)
+        return {key: self._shares[key] * by for key, by in missed.items() if self._shares[key] >= LEAST_SHARE}
 
 
 class _Corrections:
     """Corrections of what misses its target, one after the other: each is made on what the one before it left."""
 
     def __init__(
-        self, measure: Measure, now: Tried, raw: dict, school: str, span: tuple[int, int], share: float
+        self, measure: Measure, now: Tried, missed: dict[str, float], attack_room_db: float, span: tuple[int, int]
     ) -> None:
-        self._measure, self._span, self._school, self._share = measure, span, school, share
+        self._measure, self._span, self._missed = measure, span, missed
         self.plan, self.steps, self._peak_db = now.plan, [], now.figures["headroom"]
-        missed = levers.misses(now.figures, raw, school)
-        self._missed = {key: share * by for key, by in missed.items()}
-        self._punch(_room(now.figures, raw, school, "attack"))
+        # Hats that are too soft live on the wash that hits are to stand out of.
+        self._wash_db = max(-missed.get("contrast", 0.0) + min(missed.get("cymbals", 0.0), 0.0), 0.0)
+        self._punch(attack_room_db)
         self._levels()
         self._hats()
         self._kit()
@@ -105,7 +129,7 @@ class _Corrections:
         more, short = -0.8 * self._missed.get("attack", 0.0), -self._missed.get("contrast", 0.0)
         if short > 0.0:
             more += min(0.5 * short, 0.7 * room_db)
-            self._take(levers.contrast(self.plan, short))
+            self._take(levers.contrast(self.plan, short, self._wash_db))
         if abs(more) >= LEAST_ATTACK_DB:
             self._take(levers.attack(self.plan, more))
 
@@ -123,7 +147,7 @@ class _Corrections:
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
-        over = max(self._missed.get("hat_in_snare", 0.0), -self._missed.get("contrast", 0.0))
+        over = max(self._missed.get("hat_in_snare", 0.0), self._wash_db)
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
         for piece in ("hihat", "snare"):
@@ -135,12 +159,11 @@ class _Corrections:
         if "balance" in self._missed:
             kit = rendered(self.plan, self._measure.recordings, self._span, "kit")
             residual = octaves_off_db(kit, self._measure.rate)
-            within_db = TARGETS[self._school]["balance"][1] - INSIDE_DB
             if residual is not None:
-                self._take(levers.even(self.plan, OCTAVES_HZ, self._share * residual, self._share * within_db))
+                self._take(levers.even(self.plan, OCTAVES_HZ, residual, self._missed["balance"]))
         if "density" in self._missed:
             before_level_db = self._peak_db - self.plan.kit.level_db
-            self._take(levers.density(self.plan, self._missed["density"], self._school, before_level_db))
+            self._take(levers.density(self.plan, self._missed["density"], self.plan.school, before_level_db))
 
 
 def _level_for(plan: Plan, true_peak_db: float) -> float:

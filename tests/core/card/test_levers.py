@@ -89,13 +89,14 @@ class TestLevers:
         assert -8.0 < values["groups.overheads.level_db"] < -6.0
 
     def test_contrast(self):
-        """SUSTAIN softer by what is short, and muted only where nobody would hear it; overheads sharpened; none of it where nothing is short."""
-        values = levers.contrast(PLAN, 2.0).values
+        """SUSTAIN softer by what is short, and muted only where nobody would hear it; overheads sharpened where they are asked to give."""
+        values = levers.contrast(PLAN, 2.0, 1.0).values
         assert values["paths.sustain.level_db"] == -12.0
         shaper = change.put(PLAN, values).groups[2].tool(levers.STANDS_OUT)
         assert shaper.attack_db > 0.0 > shaper.sustain_db
+        assert "groups.overheads.tools" not in levers.contrast(PLAN, 2.0, 0.0).values
         soft = change.put(PLAN, {"paths.sustain.level_db": levers.SOFTEST_PATH_DB})
-        assert levers.contrast(soft, 2.0).values["paths.sustain.mute"] is True
+        assert levers.contrast(soft, 2.0, 0.0).values["paths.sustain.mute"] is True
 
     def test_attack(self):
         """By so much, to its end."""
@@ -106,7 +107,7 @@ class TestLevers:
         """Only octaves that lie further than they may, by what they do."""
         off = np.zeros(len(OCTAVES_HZ))
         off[1], off[6] = 5.0, -3.0
-        plan = change.put(PLAN, levers.even(PLAN, OCTAVES_HZ, off, 4.5).values)
+        plan = change.put(PLAN, levers.even(PLAN, OCTAVES_HZ, off, 0.5).values)
         (band,) = next(tool for tool in plan.kit.tools if tool.id == levers.EVEN).bands
         assert (band.frequency_hz, band.gain_db) == (125.0, pytest.approx(-0.5))
 
