@@ -23,17 +23,19 @@ from arkund.studio.steps import STEPS
 
 Span = tuple[int, int]
 MET_DB = 0.05
+OF_THE_SONG = ("headroom",)  # what a part of the song does not tell
 MOST_TOLD = 12  # Moves of a step
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One figure: raw, now, and what its target is about; None where it is not known."""
+    """One figure: raw, now, and what its target is about; None where it is not known. calm : what the target is about in the calmest part"""
 
     figure: Figure
     raw: float | None
     now: float | None
     target: Range
+    calm: float | None = None
 
     @property
     def value(self) -> float | None:
@@ -57,8 +59,26 @@ def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
     raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
     if (peak_db := whole.true_peak_db(measure.session, measure.plan)) is not None:
         now = now | {"headroom": round(peak_db, 2)}  # the loudest moment need not be in the busiest part
-    targets = TARGETS[school]
-    return [Row(figure, raw[figure.key], now[figure.key], targets[figure.key]) for figure in FIGURES]
+    targets, verse = TARGETS[school], known_calm(measure) or {}
+    return [
+        Row(figure, raw[figure.key], now[figure.key], targets[figure.key], verse.get(figure.key)) for figure in FIGURES
+    ]
+
+
+def calm(measure: Measure) -> dict[str, float | None]:
+    """Return what the targets are about in the song's calmest part, a verse for the most; nothing where no part is calmer than others."""
+    span = measure.calm_span()
+    if span is None:
+        return {}
+    raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
+    found = {key: about(key, now, raw) for key in now if key not in OF_THE_SONG}
+    return measure.kept("calm", measure.plan.to_json(), lambda: {"figures": found})["figures"]
+
+
+def known_calm(measure: Measure) -> dict[str, float | None] | None:
+    """Return the same where it was measured for this Plan."""
+    found = measure.known("calm", measure.plan.to_json())
+    return found["figures"] if found else None
 
 
 def figures(measure: Measure, span: Span) -> dict[str, float | None]:
@@ -130,6 +150,7 @@ def told(rows: list[Row]) -> list[dict]:
             "raw": row.raw,
             "now": row.now,
             "value": None if row.value is None else round(row.value, 2),
+            "calm": None if row.calm is None else round(row.calm, 2),
             "target": [None if abs(edge) == INF else edge for edge in row.target],
             "off": round(row.off, 2),
             "help": _help(row),

@@ -20,6 +20,7 @@ from arkund.core.clean.settings import DEPTH
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
+from arkund.core.hits import spans
 from arkund.core.hits.resolve import against_usual
 from arkund.core.kit.pieces import is_close, is_shell
 from arkund.core.level.measure import MicLevel, SectionLevel, mic_level, section_levels
@@ -60,7 +61,6 @@ from arkund.studio.services.recordings import hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
 VERSION = 19  # of the measurements: raised when one of them is computed in another way
-BUSY_SPAN_S = 16.0
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 
@@ -425,17 +425,15 @@ class Measure:
         return read
 
     def busy_span(self, hits: list | None = None) -> tuple[int, int]:
-        """Return the part of the song, BUSY_SPAN_S long, that holds most strong hits."""
-        length = self.recordings.length(self.plan.take)
+        """Return the part of the song that holds most strong hits, of all or of those given."""
         rows = hits if hits is not None else [h for hs in self.heard_hits.values() for h in hs]
-        times = np.sort([h.time_s for h in rows if not h.ghost])
-        size = int(BUSY_SPAN_S * self.rate)
-        if not times.size or length <= size:
-            return 0, min(size, length)
-        inside = np.searchsorted(times, times + BUSY_SPAN_S - 0.5) - np.arange(times.size)
-        best = int(np.argmax(inside))
-        start = max(int((times[best] - 0.3) * self.rate), 0)
-        return min(start, length - size), min(start, length - size) + size
+        strong_s = [h.time_s for h in rows if not h.ghost]
+        return spans.busiest(strong_s, self.recordings.length(self.plan.take), self.rate)
+
+    def calm_span(self) -> tuple[int, int] | None:
+        """Return the part apart from the busiest that holds fewest strong hits while it is still played, a verse for the most; None where there is none."""
+        strong_s = [h.time_s for hs in self.heard_hits.values() for h in hs if not h.ghost]
+        return spans.calmest(strong_s, self.recordings.length(self.plan.take), self.rate)
 
     def kit(self) -> dict:
         """Return peak, true peak and loudness of mix and kit over the busiest part, and what the kit's compressor takes."""

@@ -9,7 +9,7 @@ from arkund.core.level.propose import to_middle
 from arkund.core.load.propose import NEAR_THING
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import moves, settling, whole
+from arkund.studio.services import carding, moves, settling, whole
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 
@@ -51,6 +51,8 @@ def propose_all(
                 made.append(accept(session_id, finding, "first choice"))
         if step == "level":
             made += _to_middle(session_id)
+    on_progress(1.0, "the verse")
+    carding.calm(Measure(Session.objects.get(pk=session_id)))
     on_progress(1.0, "done")
     return made
 

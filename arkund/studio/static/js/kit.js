@@ -54,13 +54,15 @@ Alpine.data("kit", () => ({
   },
   spanWords() {
     const [from, to] = this.chart?.span_s || [];
-    return this.chart ? `Measured over the busiest part, ${from} to ${to} s; "without this step" in the bar below plays the raw kit at the same loudness.` : "";
+    if (!this.chart) return "";
+    const calm = this.chart.calm_s ? `; upright marks: the calmest part, ${this.chart.calm_s.join(" to ")} s` : "";
+    return `Measured over the busiest part, ${from} to ${to} s${calm}. "without this step" in the bar below plays the raw kit at the same loudness.`;
   },
   /** A figure's own scale: from the target's ends, raw and now, so that the target lies in the middle of what is looked at. */
   scaleOf(row) {
     const raw = row.against === "change" ? 0 : row.raw;
     const ends = row.target.filter((edge) => edge !== null);
-    const all = [...ends, row.value, raw].filter((v) => v !== null);
+    const all = [...ends, row.value, raw, row.calm].filter((v) => v !== null);
     const low = Math.min(...all);
     const high = Math.max(...all, low + LEAST_SPAN);
     const room = 0.08 * (high - low);
@@ -98,9 +100,17 @@ Alpine.data("kit", () => ({
       this.dot(axis.to(raw), y, "soft", false);
     }
     this.dot(at, y, colour, true);
+    if (row.calm !== null) this.tick(clamp(axis.to(row.calm), sheet.left, sheet.right), y);
     const was = row.against === "change" || row.raw === null ? "" : `${figure(row.raw, 1)} → `;
     const state = met ? "" : `, off by ${figure(row.off, 1)}`;
     sheet.text(`${was}${figure(row.value, 1, row.against === "change")} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
+  },
+  /** The calmest part of the song, as a mark of its own shape. */
+  tick(x, y) {
+    const { sheet } = this;
+    sheet.line(x, y - 10, x, y + 10, "ink", 1.5);
+    sheet.line(x - 3, y - 10, x + 3, y - 10, "ink", 1.5);
+    sheet.line(x - 3, y + 10, x + 3, y + 10, "ink", 1.5);
   },
   dot(x, y, colour, full) {
     const { c } = this.sheet;
