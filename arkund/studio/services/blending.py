@@ -111,9 +111,11 @@ def first_mix(measure: Measure) -> FirstMix:
     """Return the levels of a first mix: groups by what all of them reach together, PUNCH and SUSTAIN as the shells drive them, made up to the
     peak of what comes in, and as far under the kit as its school wants.
     """
-    silent = tuple(path.replace(mute=True) for path in measure.plan.paths)
-    bare = measure.plan.replace(scenes=(), paths=silent)
-    bare = change.put(bare, first_balance(bare) | {f"groups.{group.id}.level_db": 0.0 for group in bare.groups})
+    plan = measure.plan
+    mics = tuple(mic.replace(sends=()) for mic in plan.mics)
+    groups = tuple(group.replace(sends=(), level_db=0.0) for group in plan.groups)
+    bare = plan.replace(scenes=(), paths=(), mics=mics, groups=groups)
+    bare = change.put(bare, first_balance(bare))
 
     def compute() -> dict:
         mix = rendered(bare, measure.recordings, measure.busy_span(), MIX)

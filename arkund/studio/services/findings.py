@@ -42,9 +42,19 @@ class Note:
     reason: str = ""
 
 
+def parts(step: str) -> int:
+    """Return in how many parts a step is found: each after the first hangs on what was done of the one before it."""
+    return len(_FINDERS.get(step, ()))
+
+
 def find(step: str, measure: Measure) -> list[Finding]:
     """Measure one step and return what asks for a decision."""
-    found = _FINDERS[step](measure) if step in _FINDERS else []
+    return [finding for part in range(parts(step)) for finding in find_part(step, part, measure)]
+
+
+def find_part(step: str, part: int, measure: Measure) -> list[Finding]:
+    """Measure one part of a step and return what asks for a decision."""
+    found = _FINDERS[step][part](measure)
     return [dataclasses.replace(f, title=with_minus(f.title), evidence=with_minus(f.evidence)) for f in found]
 
 
@@ -161,10 +171,13 @@ def _punch(m: Measure) -> list[Finding]:
     return solving.starts(m) + ([tucked] if tucked else [])
 
 
-def _blend(m: Measure) -> list[Finding]:
-    mix = propose_mix(m.plan, blending.first_mix(m))
+def _mix(m: Measure) -> list[Finding]:
+    return [propose_mix(m.plan, blending.first_mix(m))]
+
+
+def _over_kit(m: Measure) -> list[Finding]:
     kit = m.kit()
-    return [mix, propose_over_kit(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["kit_threshold_db"])]
+    return [propose_over_kit(m.plan, kit["kit"]["peak_db"], kit["mix"]["peak_db"], kit["kit_threshold_db"])]
 
 
 def _print(m: Measure) -> list[Finding]:
@@ -174,14 +187,14 @@ def _print(m: Measure) -> list[Finding]:
 
 
 _FINDERS = {
-    "load": _load,
-    "level": _level,
-    "lineup": _lineup,
-    "timing": _timing,
-    "clean": _clean,
-    "replace": _replace,
-    "tone": _tone,
-    "punch": _punch,
-    "blend": _blend,
-    "print": _print,
+    "load": (_load,),
+    "level": (_level,),
+    "lineup": (_lineup,),
+    "timing": (_timing,),
+    "clean": (_clean,),
+    "replace": (_replace,),
+    "tone": (_tone,),
+    "punch": (_punch,),
+    "blend": (_mix, _over_kit),
+    "print": (_print,),
 }

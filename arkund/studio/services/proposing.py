@@ -10,7 +10,7 @@ from arkund.core.load.propose import NEAR_THING
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import carding, moves, settling, whole
-from arkund.studio.services.findings import find
+from arkund.studio.services.findings import find, find_part, parts
 from arkund.studio.services.measuring import Measure
 
 ABOUT_NAMES = ("load:swap:", "load:name:")
@@ -36,24 +36,25 @@ def propose_all(
             continue
         if step == "clean":
             made += _look(session_id)
-        # Blend measures the kit again after its balance has been set.
-        for _ in range(2 if step == "blend" else 1):
-            session = Session.objects.get(pk=session_id)
-            if step == "print":  # what the whole song reaches is known only once it was rendered
-                whole.measure(
-                    session,
-                    lambda share, text: on_progress((len(ORDER) - 1 + share) / len(ORDER), "the whole song"),
-                    cancelled,
-                )
-            decided = set(session.decisions.values_list("key", flat=True))
-            chosen = [f for f in find(step, Measure(session)) if f.first_choice and f.changes and f.key not in decided]
-            for finding in chosen[: 1 if step == "blend" else None]:
-                made.append(accept(session_id, finding, "first choice"))
+        if step == "print":  # what the whole song reaches is known only once it was rendered
+            whole.measure(Session.objects.get(pk=session_id), _within(on_progress, number, "the whole song"), cancelled)
+        made += _first_choices(session_id, step)
         if step == "level":
             made += _to_middle(session_id)
     on_progress(1.0, "the verse")
     carding.calm(Measure(Session.objects.get(pk=session_id)))
     on_progress(1.0, "done")
+    return made
+
+
+def _first_choices(session_id: int, step: str) -> list[Move]:
+    """Accept what a step proposes first, part by part: each is measured on what was done of the one before it."""
+    made = []
+    for part in range(parts(step)):
+        session = Session.objects.get(pk=session_id)
+        decided = set(session.decisions.values_list("key", flat=True))
+        found = [f for f in find_part(step, part, Measure(session)) if f.first_choice and f.changes]
+        made += [accept(session_id, each, "first choice") for each in found if each.key not in decided]
     return made
 
 
@@ -92,9 +93,9 @@ def _settled(session_id: int) -> bool:
     return last is not None and last.step in (KIT, "print")
 
 
-def _within(on_progress: Callable[[float, str], None], number: int) -> Callable[[float, str], None]:
-    """Return what tells the progress of one step within all of them."""
-    return lambda share, text: on_progress((number + share) / len(ORDER), text)
+def _within(on_progress: Callable[[float, str], None], number: int, name: str = "") -> Callable[[float, str], None]:
+    """Return what tells the progress of one step within all of them, under a name of its own where one is given."""
+    return lambda share, text: on_progress((number + share) / len(ORDER), name or text)
 
 
 def questions(session: Session) -> list[Finding]:
