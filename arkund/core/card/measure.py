@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.fft
 from scipy.signal import butter, lfilter, sosfilt
 
 from arkund.core.dsp.loudness import OFFSET_LUFS, k_weighting, measure
@@ -191,7 +192,7 @@ def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
 
     audio : float32 [shape=(samples, channels)]
     """
-    power = np.sum(np.abs(np.fft.rfft(audio, axis=0)) ** 2, axis=1)
+    power = np.sum(np.abs(scipy.fft.rfft(audio, axis=0)) ** 2, axis=1)
     hz = np.fft.rfftfreq(audio.shape[0], 1.0 / sample_rate_hz)
     edges = [(middle / 2**0.5, middle * 2**0.5) for middle in OCTAVES_HZ]
     levels = power_to_db(np.array([np.mean(power[(hz >= low) & (hz < high)]) for low, high in edges]) + 1e-18)

@@ -22,7 +22,7 @@ from arkund.core.rig.strips import Kit, Strip
 from arkund.core.tools.tool import KINDS
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
-from arkund.studio.services.rendering import bytes_under_way, rendered, turns
+from arkund.studio.services.rendering import bytes_under_way, listened, turns
 from arkund.studio.steps import STEPS
 
 LONGEST_S = 60.0
@@ -162,8 +162,8 @@ def _rendered(plan: Plan, recordings: Recordings, q: Question, cancelled: Callab
     if kind == "in":
         if name not in PIECES:
             raise SettingsError(f"what: unknown piece {name!r}.")
-        return rendered(in_front(plan, name), recordings, q.heard, "kit", cancelled, q.span)
-    return rendered(plan, recordings, q.heard, q.what, cancelled, q.span)
+        return listened(in_front(plan, name), recordings, q.heard, "kit", cancelled, q.span)
+    return listened(plan, recordings, q.heard, q.what, cancelled, q.span)
 
 
 def without(plan: Plan, step: str) -> Plan:

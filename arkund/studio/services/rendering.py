@@ -55,11 +55,23 @@ def rendered(
     cancelled: Callable[[], bool] = lambda: False,
     within: tuple[int, int] | None = None,
 ) -> np.ndarray:
-    """Return a span of one output of a Plan: see ``render``."""
-    with _listening():
-        audio = render(plan, recordings, span, output, cache(), workers, cancelled, within)
+    """Return a span of one output of a Plan, to be measured: see ``render``."""
+    audio = render(plan, recordings, span, output, cache(), workers, cancelled, within)
     log.debug("%s %s: %s", output, span, cache().figures())
     return audio
+
+
+def listened(
+    plan: Plan,
+    recordings: Recordings,
+    span: tuple[int, int],
+    output: str,
+    cancelled: Callable[[], bool],
+    within: tuple[int, int],
+) -> np.ndarray:
+    """Return the same for somebody who waits to hear it: background work stands back meanwhile."""
+    with _listening():
+        return rendered(plan, recordings, span, output, cancelled, within)
 
 
 def row_of(plan: Plan, recordings: Recordings, strip: str, span: tuple[int, int]) -> list[np.ndarray]:

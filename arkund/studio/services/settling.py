@@ -157,7 +157,7 @@ class _Corrections:
 
     def _kit(self) -> None:
         if "balance" in self._missed:
-            kit = rendered(self.plan, self._measure.recordings, self._span, "kit")
+            kit = rendered(self._measure.plan, self._measure.recordings, self._span, "kit")
             residual = octaves_off_db(kit, self._measure.rate)
             if residual is not None:
                 self._take(levers.even(self.plan, OCTAVES_HZ, residual, self._missed["balance"]))
