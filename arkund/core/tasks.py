@@ -41,10 +41,10 @@ def hits_of_take(
     return find_hits(readers, channels, recordings.sample_rate_hz, HitSettings(), work.progress)
 
 
-def measure_song(plan: Plan, recordings: Library, work: Work) -> dict[str, Output]:
-    """Measure every output over the whole song, in one thread, which stands back like the one that asks."""
-    with ThreadPoolExecutor(1) as one:
-        return whole_song(plan, recordings, one, work.progress, work.cancelled)
+def measure_song(plan: Plan, recordings: Library, threads: int, work: Work) -> dict[str, Output]:
+    """Measure every output over the whole song; in one thread, it stands back like the one that asks."""
+    with ThreadPoolExecutor(threads) as pool:
+        return whole_song(plan, recordings, pool, work.progress, work.cancelled)
 
 
 def print_below(

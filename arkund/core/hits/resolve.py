@@ -56,7 +56,7 @@ def resolve(found: Mapping[str, Sequence[Sequence[float]]], changes: Sequence) -
 
 def _hit(piece: str, time_s: float, level_db: float, by_hand: bool, sure: float, full_db: float) -> Hit:
     below = level_db - full_db
-    velocity = int(np.clip(round(127 * (1 + below / VELOCITY_SPAN_DB)), 1, 127))
+    velocity = min(max(round(127 * (1 + below / VELOCITY_SPAN_DB)), 1), 127)
     return Hit(piece, time_s, level_db, velocity, piece == "snare" and below < GHOST_BELOW_DB, by_hand, sure)
 
 

@@ -1,9 +1,11 @@
 """What carries a drum's low end, by band: each strip by itself, and what they are together. One of them should own it, and nothing should cancel."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.fft
 
 from arkund.core.dsp.spectrum import window_starts
 from arkund.core.units import db_to_power, power_to_db
@@ -74,7 +76,7 @@ def low_end(
     if not begins:
         return None
     powers = {name: _power([x[b : b + size] for b in begins], rate) for name, x in strips.items()}
-    together = _power([sum(x[b : b + size].astype(float) for x in strips.values()) for b in begins], rate)
+    together = _power([sum(x[b : b + size] for x in strips.values()) for b in begins], rate)
     edges = [(hz * 2.0 ** (-1 / 6), hz * 2.0 ** (1 / 6)) for hz in bands]
     levels = {name: tuple(_level_db(power, edge, rate, size) for edge in edges) for name, power in powers.items()}
     mains = {name: _level_db(power, main, rate, size) for name, power in powers.items()}
@@ -94,7 +96,8 @@ def _power(windows: Sequence[np.ndarray], rate: int) -> np.ndarray:
     size = windows[0].size
     quarter = size // 4
     fade = np.concatenate([np.ones(size - quarter), 0.5 + 0.5 * np.cos(np.pi * np.arange(quarter) / quarter)])
-    return np.mean([np.abs(np.fft.rfft(w * fade, _padded(size, rate))) ** 2 for w in windows], axis=0) / size**2
+    spectra = scipy.fft.rfft(np.stack(windows) * fade.astype(np.float32), _padded(size, rate), axis=1)
+    return np.mean(np.abs(spectra) ** 2, axis=0, dtype=np.float64) / size**2
 
 
 def _padded(size: int, rate: int) -> int:
@@ -102,9 +105,8 @@ def _padded(size: int, rate: int) -> int:
 
 
 def _level_db(power: np.ndarray, edge: Span, rate: int, size: int) -> float:
-    hz = np.fft.rfftfreq(_padded(size, rate), 1.0 / rate)
-    inside = (hz >= edge[0]) & (hz < edge[1])
-    return round(max(float(power_to_db(float(power[inside].sum()))), QUIETEST_DB), 1)
+    first, last = (math.ceil(hz * _padded(size, rate) / rate) for hz in edge)
+    return round(max(float(power_to_db(float(power[first:last].sum()))), QUIETEST_DB), 1)
 
 
 def turned_over_db(

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from arkund.core.beside import WORKERS
 from arkund.core.card.targets import LOOKS
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
@@ -37,7 +38,8 @@ def propose_all(
         if step == "clean":
             made += _look(session_id)
         if step == "print":  # what the whole song reaches is known only once it was rendered
-            whole.measure(Session.objects.get(pk=session_id), _within(on_progress, number, "the whole song"), cancelled)
+            told = _within(on_progress, number, "the whole song")
+            whole.measure(Session.objects.get(pk=session_id), told, cancelled, threads=WORKERS)
         made += _first_choices(session_id, step)
         if step == "level":
             made += _to_middle(session_id)

@@ -19,7 +19,7 @@ from arkund.studio.services import carding, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
-ROUNDS, PATIENCE = 12, 4  # at most; without anything better
+ROUNDS, PATIENCE = 12, 2  # at most; without anything better
 HEADROOM_DB = -6.0
 WORDS = {figure.key: figure.words for figure in FIGURES}
 KIT_STEP = "kit"
@@ -31,6 +31,7 @@ LESS, MORE, LEAST_SHARE = (
     1.3,
     0.1,
 )  # of a correction, after one that went too far, after others; smaller ones are not tried
+HARDLY_DB = 0.03  # less is no better
 THERE_DB = 0.06  # what all figures together may miss by
 
 
@@ -78,7 +79,7 @@ def settle(
         now = tried(made.plan)
         for step in made.steps:
             applied.setdefault(step.figure, {}).update(dict.fromkeys(step.values))
-        if now.off < best.off - 1e-9:
+        if now.off < best.off - HARDLY_DB:
             best, since = now, 0
         else:
             since += 1
@@ -150,7 +151,7 @@ class _Corrections:
         over = max(self._missed.get("hat_in_snare", 0.0), self._wash_db)
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
-        for piece in ("hihat", "snare"):
+        for piece in sorted({"hihat", "snare"} - {each.piece for each in self.plan.struck}):
             struck = rigging.struck_with(Measure(self._measure.session, self.plan), piece)
             self._take(Step("hat_in_snare", {"struck": [each.to_json() for each in struck]}))
         self._take(levers.hat_in_snare(self.plan, over))

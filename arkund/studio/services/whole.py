@@ -49,8 +49,12 @@ def measure(
     session: Session,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
+    threads: int = 1,
 ) -> dict:
-    """Measure the song as the Plan stands, and forget what was measured at former Plans. Raises CancelledError."""
+    """Measure the song as the Plan stands, and forget what was measured at former Plans. Raises CancelledError.
+
+    threads : more than one where somebody waits for it
+    """
     plan = session.plan
     key = key_of(session, plan)
     known = found(session, plan)
@@ -61,7 +65,8 @@ def measure(
         on_progress(share, text)
         rendering.give_way(MOST_WAIT_S)
 
-    outputs = places.run(tasks.measure_song, plan, recordings_of(session), on_progress=politely, cancelled=cancelled)
+    asked = tasks.measure_song, plan, recordings_of(session), threads
+    outputs = places.run(*asked, on_progress=politely, cancelled=cancelled)
     folder = _folder(session, key)
     new = folder.with_name(f".new-{uuid.uuid4().hex}")
     new.mkdir(parents=True)
