@@ -68,6 +68,7 @@ urlpatterns = [
     path(f"{S}/shelf/<mic:capture>", sounds.kept_hit, name="kept-hit"),
     path(f"{S}/sums/<mic:mic>/<slug:what>", sounds.sums, name="sums"),
     path(f"{S}/masking", sounds.masking, name="masking"),
+    path(f"{S}/music", sounds.music, name="music"),
     path(f"{S}/raised/<mic:path>", sounds.raised, name="raised"),
     path(f"{S}/dial", sounds.dial, name="dial"),
     path(f"{S}/audition", sounds.audition, name="audition"),

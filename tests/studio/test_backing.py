@@ -7,6 +7,7 @@ import soundfile
 from arkund.core.errors import AudioError
 from arkund.studio.models import MicRecording
 from arkund.studio.services import archiving, backing, doctor, housekeeping, listening, moves
+from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 
 pytestmark = pytest.mark.django_db
@@ -54,6 +55,24 @@ class TestHeard:
         backing.load(session, tmp_path / "mono.wav")
         assert backing.name_of(session) == "mono.wav"
         assert session.takes.count() == 1
+
+    def test_against_the_kit(self, session, music):
+        """In each section; at the level at which both are as loud, they are; nothing where it is off."""
+        assert backing.against(Measure(session)) is None
+        backing.load(session, music[0])
+        sections = [{"name": "verse", "bar": 0}, {"name": "chorus", "bar": 2}]
+        moves.apply(session.pk, {"sections": sections}, step="timing", title="sections")
+        session.refresh_from_db()
+        found = backing.against(Measure(session))
+        assert [row["name"] for row in found["rows"]] == ["verse", "chorus"]
+        moves.apply(session.pk, {"backing.level_db": found["as_loud_db"]}, step="load", title="as loud")
+        session.refresh_from_db()
+        rows = backing.against(Measure(session))["rows"]
+        apart = [row["kit_lufs"] - row["music_lufs"] for row in rows]
+        assert abs(float(np.median(apart))) <= 0.35  # its level goes by halves of a dB
+        moves.apply(session.pk, {"backing.on": False}, step="load", title="off")
+        session.refresh_from_db()
+        assert backing.against(Measure(session)) is None
 
     def test_no_audio(self, session, tmp_path):
         """Is refused, and nothing is changed."""

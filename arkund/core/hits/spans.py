@@ -6,7 +6,10 @@ import numpy as np
 
 SPAN_S = 16.0
 LEAD_S, TAIL_S = 0.3, 0.5  # before the first hit of a span, and after the last that counts
-CALM_SHARE, QUARTERS = 0.4, 4  # of the hits of the busiest span, that each quarter of a calm one holds at least: below, hardly anybody plays
+CALM_SHARE, QUARTERS = (
+    0.4,
+    4,
+)  # of the hits of the busiest span, that each quarter of a calm one holds at least: below, hardly anybody plays
 CALMER = 0.85  # of the hits of the busiest span, that a calm one holds at most
 
 Span = tuple[int, int]

@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.rig import changes
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import blending, dialling, listening, moves, pictures, shelving, toning, whole
+from arkund.studio.services import backing, blending, dialling, listening, moves, pictures, shelving, toning, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
 
@@ -92,6 +92,11 @@ def average_hit(request: HttpRequest, session_id: int, mic: str) -> HttpResponse
 def sums(request: HttpRequest, session_id: int, mic: str, what: str) -> JsonResponse:
     """Return what is laid over a mic's spectrum: its drum's mics together, the kit, or the rest of the music."""
     return JsonResponse(toning.sums(Measure(session_or_404(request, session_id)), mic, what))
+
+
+def music(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Tell how the kit stands against the rest of the music; nothing where none is on."""
+    return JsonResponse(backing.against(Measure(session_or_404(request, session_id))) or {"rows": []})
 
 
 def masking(request: HttpRequest, session_id: int) -> JsonResponse:
