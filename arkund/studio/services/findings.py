@@ -26,7 +26,7 @@ from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import blending, layering, solving, toning, whole
+from arkund.studio.services import blending, grouping, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 
 LOW_CONFIDENCE = 0.7
@@ -48,14 +48,18 @@ def parts(step: str) -> int:
 
 
 def find(step: str, measure: Measure) -> list[Finding]:
-    """Measure one step and return what asks for a decision."""
-    return [finding for part in range(parts(step)) for finding in find_part(step, part, measure)]
+    """Measure one step and return what asks for a decision, and then what is only offered."""
+    asked = [finding for part in range(parts(step)) for finding in find_part(step, part, measure)]
+    return asked + [_worded(finding) for finder in _OFFERED.get(step, ()) for finding in finder(measure)]
 
 
 def find_part(step: str, part: int, measure: Measure) -> list[Finding]:
     """Measure one part of a step and return what asks for a decision."""
-    found = _FINDERS[step][part](measure)
-    return [dataclasses.replace(f, title=with_minus(f.title), evidence=with_minus(f.evidence)) for f in found]
+    return [_worded(finding) for finding in _FINDERS[step][part](measure)]
+
+
+def _worded(finding: Finding) -> Finding:
+    return dataclasses.replace(finding, title=with_minus(finding.title), evidence=with_minus(finding.evidence))
 
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
@@ -166,9 +170,9 @@ def _low_end(m: Measure) -> list[Finding | None]:
     return turned + ([asked] if asked else owner.competing(m.plan, carried, names, m.tone(mic).fundamental_hz))
 
 
-def _punch(m: Measure) -> list[Finding]:
+def _tuck(m: Measure) -> list[Finding]:
     tucked = solving.tuck(m)
-    return solving.starts(m) + ([tucked] if tucked else [])
+    return [tucked] if tucked else []
 
 
 def _mix(m: Measure) -> list[Finding]:
@@ -194,7 +198,10 @@ _FINDERS = {
     "clean": (_clean,),
     "replace": (_replace,),
     "tone": (_tone,),
-    "punch": (_punch,),
+    "punch": (solving.starts,),
     "blend": (_mix, _over_kit),
     "print": (_print,),
 }
+
+# What is no first choice anywhere, and is not measured where everything is proposed.
+_OFFERED = {"punch": (_tuck,), "blend": (grouping.starts,)}

@@ -1,0 +1,49 @@
+"""Notes on groups: the compressor that holds each together, solved for by measurement, where it has none yet."""
+
+import dataclasses
+
+from arkund.core.blend.groups import FIRST_ROWS, propose
+from arkund.core.errors import SettingsError
+from arkund.core.findings import Finding
+from arkund.core.plan.plan import Group
+from arkund.core.punch.solve import Solved
+from arkund.core.rig.hearing import audible
+from arkund.core.rig.wiring import group_id
+from arkund.studio.services.measuring import Measure
+from arkund.studio.services.solving import solve
+
+
+def starts(measure: Measure) -> list[Finding]:
+    """Return a note for each group that is heard, has no compressor on, and for which one can be solved."""
+    plan, out = measure.plan, []
+    heard = {group_id(mic, plan.groups) for mic in audible(plan)}
+    for group in plan.groups:
+        first, mine = FIRST_ROWS.get(group.id), group.first("compressor")
+        if first is None or group.id not in heard or (mine is not None and mine.on):
+            continue
+        if first.piece and not measure.heard_hits.get(first.piece):
+            continue
+
+        def compute(name: str = f"group:{group.id}", first=first) -> dict:
+            try:
+                solved = solve(measure, name, first.wanted, piece=first.piece, first=(first.compressor,))
+            except SettingsError:  # nothing is played on it
+                return {}
+            return dataclasses.asdict(solved)
+
+        data = measure.kept("group start", _depends(measure, group), compute)
+        found = propose(group, Solved(**data)) if data else None
+        out += [found] if found else []
+    return out
+
+
+def _depends(measure: Measure, group: Group) -> list:
+    """Return what comes into a group and goes through its tools, so that other levels measure nothing anew; with keys, what these hear as well."""
+    plan = measure.plan
+    mine = [mic for mic in audible(plan) if group_id(mic, plan.groups) == group.id]
+    alone = [
+        [group.id, [tool.to_json() for tool in group.tools]],
+        [[mic.to_json(), measure.source_depends(mic)] for mic in mine],
+    ]
+    keyed = any(tool.keyed for strip in (group, *mine) for tool in strip.tools)
+    return [alone, plan.to_json()] if keyed else alone
