@@ -91,7 +91,7 @@ STEPS = {
             "kit",
             "Kit",
             "Does it hit?",
-            "Each figure raw (open, thin) and now (filled, heavy); hatched where the school wants it. Below, the average kick and back-beat, dB over ms.",
+            "Each figure raw (open, thin), now (filled) and in the calmest part (upright); hatched where the school wants it. Below, the average hits.",
         ),
         Step(
             "print",

@@ -34,5 +34,6 @@ def propose(group, solved: Solved) -> Finding | None:
     """Return a group's first row as a Finding; None where what was wanted of it cannot be reached."""
     if solved.missed:
         return None
-    title = f"{group.name}: held by {solved.reached['reduction']:.0f} dB as one"
+    ratio = FIRST_ROWS[group.id].compressor.ratio
+    title = f"{group.name} held together: {ratio:g}:1, {solved.reached['reduction']:.0f} dB at hits"
     return Finding("blend", f"blend:group:{group.id}", group.id, title, solved.words, solved.values, first_choice=False)

@@ -23,7 +23,8 @@ SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
 SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach the curve
 MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -48.0
 LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the same names
-SPOTS, OVERHEADS = ("hihat", "ride"), "overheads"
+SPOTS, OVERHEADS, ROOMS = ("hihat", "ride"), "overheads", "rooms"
+CRUSHED_SHARE = 0.7
 OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole kit with them, spots hardly anything else
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
@@ -79,7 +80,8 @@ def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
 
 
 def cymbals(plan: Plan, by_db: float) -> Step | None:
-    """Return other levels of the mics at hats and ride, and of the overheads by less."""
+    """Return other levels of the mics at hats and ride, and of the overheads by less; where they are to be softer of rooms and SUSTAIN too,
+    which brings up what others' mics hear of them."""
     values: dict[str, Any] = {}
     limits = MicPlan.ranges()["level_db"]
     heard = audible(plan)
@@ -88,8 +90,11 @@ def cymbals(plan: Plan, by_db: float) -> Step | None:
             step = float(np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB))
             values[f"mics.{mic.id}.level_db"] = round(float(np.clip(mic.level_db + step, limits.low, limits.high)), 1)
     share = OVERHEADS_SHARE if values else 1.0
-    if overheads := level(plan, OVERHEADS, share * by_db, "cymbals"):
-        values |= overheads.values
+    for group_id in (OVERHEADS, ROOMS) if by_db < 0.0 else (OVERHEADS,):
+        if group := level(plan, group_id, share * by_db, "cymbals"):
+            values |= group.values
+    if by_db < 0.0:
+        values |= _softer_sustain(plan, CRUSHED_SHARE * min(-by_db, MOST_STEP_DB))
     return Step("cymbals", values) if values else None
 
 
@@ -113,12 +118,7 @@ def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
     """
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
-    for path in plan.paths:
-        if path.id == "sustain" and not path.mute:
-            lower = round(path.level_db - by, 1)
-            values |= (
-                {f"paths.{path.id}.level_db": lower} if lower >= SOFTEST_PATH_DB else {f"paths.{path.id}.mute": True}
-            )
+    values |= _softer_sustain(plan, by)
     strips = [("mics." + mic.id, mic.tools) for mic in plan.mics if mic.piece in ATTACKED] + [("kit", plan.kit.tools)]
     for place, tools in strips:
         for tool in tools:
@@ -137,6 +137,17 @@ def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
         tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
         values[f"groups.{overheads.id}.tools"] = [t.to_json() for t in rows.with_own_id(overheads.tools, tool)]
     return Step("contrast", values) if values else None
+
+
+def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
+    """Return SUSTAIN softer by so much, muted where it would hardly be heard."""
+    values: dict[str, Any] = {}
+    for path in plan.paths:
+        if path.id == "sustain" and not path.mute:
+            lower = round(path.level_db - by_db, 1)
+            heard = lower >= SOFTEST_PATH_DB
+            values |= {f"paths.{path.id}.level_db": lower} if heard else {f"paths.{path.id}.mute": True}
+    return values
 
 
 def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_db: float) -> Step | None:
@@ -190,7 +201,7 @@ def turned(plan: Plan, turned_db: Mapping[str, float]) -> Step | None:
     best = max(turned_db, key=turned_db.__getitem__, default=None)
     if best is None or turned_db[best] < LEAST_TURNED_DB:
         return None
-    return Step("low_end", {f"mics.{best}.line_up.inverted": not plan.mic(best).line_up.inverted})
+    return Step("low_end", {f"mics.{best}.line_up.turned": not plan.mic(best).line_up.turned})
 
 
 def low_end(plan: Plan, main_db: Mapping[str, float], by_db: float) -> Step | None:

@@ -32,6 +32,12 @@ class LineUp(Settings):
 
     delay_ms: float = number(0.0, -60.0, 60.0, step=0.01, unit="ms", help="later by this; negative = earlier")
     inverted: bool = False
+    turned: bool = False  # over once more, against what the strip's own filters turn
+
+    @property
+    def sign(self) -> float:
+        """The factor of its polarity."""
+        return -1.0 if self.inverted != self.turned else 1.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

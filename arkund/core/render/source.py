@@ -77,7 +77,7 @@ class Sources:
             self._readers[mic.id] = self._reader(mic)
         delay = ms_to_samples(mic.line_up.delay_ms, self._rate)
         trim_db = 0.0 if mic.id in self._trims else mic.trim_db
-        gain = np.float32(db_to_gain(trim_db) * (-1.0 if mic.line_up.inverted else 1.0))
+        gain = np.float32(db_to_gain(trim_db) * mic.line_up.sign)
         out = read_delayed(self._readers[mic.id], start, stop, delay)
         if mic.id in self._trims:
             out = stepped(out, *self._trims[mic.id], start)
@@ -153,7 +153,7 @@ def _heard_in(capture: Capture, mic: MicPlan) -> tuple[str, str] | None:
 
 def _level_into(layer: MicPlan) -> float:
     """Return the factor by which a layer is added to the mic that it goes through."""
-    return float(db_to_gain(layer.level_db + layer.trim_db)) * (-1.0 if layer.line_up.inverted else 1.0)
+    return float(db_to_gain(layer.level_db + layer.trim_db)) * layer.line_up.sign
 
 
 def _made(sound: made.Made, rate: int, start: int, stop: int) -> np.ndarray:

@@ -148,7 +148,7 @@ class _Corrections:
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
-        over = max(self._missed.get("hat_in_snare", 0.0), self._wash_db)
+        over = max(self._missed.get("hat_in_snare", 0.0), self._missed.get("cymbals", 0.0), self._wash_db)
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
         for piece in sorted({"hihat", "snare"} - {each.piece for each in self.plan.struck}):
