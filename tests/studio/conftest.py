@@ -1,5 +1,8 @@
 """Recordings on disk and imported sessions for the tests of services and pages."""
 
+import fcntl
+import json
+import os
 from pathlib import Path
 
 import pytest
@@ -51,18 +54,24 @@ def session(db, folder):
     return import_folder(folder, bpm=120.0)
 
 
-_proposed: dict = {}  # the Plan that the one click makes of the little kit, once a process
+def _proposed_plan(session, kept: Path) -> dict:
+    """Return the Plan that the one click makes of the little kit: made by the first who asks, on whichever processor."""
+    with kept.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not kept.exists():
+            proposing.propose_all(session.pk)
+            session.refresh_from_db()
+            kept.write_text(json.dumps(session.plan.to_json()))
+    return json.loads(kept.read_text())
 
 
 @pytest.fixture
-def proposed(session):
+def proposed(session, tmp_path_factory):
     """The little kit with everything proposed, as one Move."""
-    if not _proposed:
-        proposing.propose_all(session.pk)
-        session.refresh_from_db()
-        _proposed.update(session.plan.to_json())
-        return session
+    own = tmp_path_factory.getbasetemp()
+    wanted = _proposed_plan(session, (own.parent if "PYTEST_XDIST_WORKER" in os.environ else own) / "proposed.json")
     known = session.plan.to_json()
-    moves.apply(session.pk, {k: v for k, v in _proposed.items() if v != known[k]}, step="kit", title="all of it")
+    if changed := {k: v for k, v in wanted.items() if v != known[k]}:
+        moves.apply(session.pk, changed, step="kit", title="all of it")
     session.refresh_from_db()
     return session

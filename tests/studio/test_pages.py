@@ -11,7 +11,6 @@ import pytest
 from django.test import Client
 
 from arkund.studio.models import Move, Session
-from arkund.studio.services import proposing
 from arkund.studio.steps import STEPS
 
 pytestmark = pytest.mark.django_db
@@ -47,15 +46,13 @@ class TestPages:
         refused = client.get(f"/s/{session.pk}/reckon/decay?ms=soon")
         assert (refused.status_code, "1/8t" in refused.json()["error"]) == (400, True)
 
-    def test_after_proposing(self, client, session):
+    def test_after_proposing(self, client, proposed):
         """All pages still answer, the rail counts, logbook and sheet show it."""
-        proposing.propose_all(session.pk)
+        session = proposed
         for step in STEPS:
             assert client.get(f"/s/{session.pk}/{step}/data").status_code == 200, step
-        settled = client.get(f"/s/{session.pk}/level/data").json()["settled"]
-        assert settled["level"] > 0
-        assert settled["tone"] > 0
-        assert "First balance" in client.get(f"/s/{session.pk}/logbook/").content.decode()
+        assert client.get(f"/s/{session.pk}/level/data").json()["settled"]["kit"] > 0
+        assert session.moves.last().title in client.get(f"/s/{session.pk}/logbook/").content.decode()
         sheet = client.get(f"/s/{session.pk}/sheet/").content.decode()
         assert "high-pass" in sheet
         assert re.search(r"attack</th><td class=\"fig\">[\d.]+ ms", sheet)
