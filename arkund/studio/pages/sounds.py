@@ -95,8 +95,8 @@ def sums(request: HttpRequest, session_id: int, mic: str, what: str) -> JsonResp
 
 
 def music(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Tell how the kit stands against the rest of the music; nothing where none is on."""
-    return JsonResponse(backing.against(Measure(session_or_404(request, session_id))) or {"rows": []})
+    """Tell how the kit stands against the rest of the music; no rows where none is on."""
+    return JsonResponse(backing.against(Measure(session_or_404(request, session_id))))
 
 
 def masking(request: HttpRequest, session_id: int) -> JsonResponse:

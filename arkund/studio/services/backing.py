@@ -60,13 +60,12 @@ def name_of(session: Session) -> str:
     return found.name if found else ""
 
 
-def against(measure: Measure) -> dict | None:
+def against(measure: Measure) -> dict:
     """Return how the kit stands against the music, section by section as they are heard together, and the level at which both are as loud over all of them;
-    None without a backing track that is on.
+    no rows without a backing track that is on.
     """
     plan, length = measure.plan, measure.recordings.length(measure.plan.take)
-    if not (plan.backing.on and name_of(measure.session)):
-        return None
+    name = name_of(measure.session) if plan.backing.on else ""
 
     def compute() -> dict:
         rows = []
@@ -79,8 +78,7 @@ def against(measure: Measure) -> dict | None:
                 )
         return {"rows": rows}
 
-    key = [plan.to_json(), name_of(measure.session)]
-    rows = measure.kept("music", key, compute)["rows"]
+    rows = measure.kept("music", [plan.to_json(), name], compute)["rows"] if name else []
     apart = float(np.median([row["kit_lufs"] - row["music_lufs"] for row in rows])) if rows else 0.0
     limits = Backing.ranges()["level_db"]
     level = float(np.clip(round(2.0 * (plan.backing.level_db + apart)) / 2.0, limits.low, limits.high))

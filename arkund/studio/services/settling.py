@@ -26,11 +26,8 @@ KIT_STEP = "kit"
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
-LESS, MORE, LEAST_SHARE = (
-    0.5,
-    1.3,
-    0.1,
-)  # of a correction, after one that went too far, after others; smaller ones are not tried
+# Of a correction: after one that went too far, after any other, and below which it is not tried.
+LESS, MORE, LEAST_SHARE = 0.5, 1.3, 0.1
 HARDLY_DB = 0.03  # less is no better
 THERE_DB = 0.06  # what all figures together may miss by
 
