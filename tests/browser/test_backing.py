@@ -59,6 +59,12 @@ def test_later_by_5_ms(page, session, tmp_path):
     bursts = [np.abs(part(x, TONE_HZ - 400, TONE_HZ + 400)) for x in (before, after)]
     assert (later(*bursts) - drums) / RATE * 1000 == pytest.approx(5.0, abs=0.5)
     page.keyboard.press("Space")
-    for _ in range(2):
+    page.goto(f"{session}/blend/")
+    against = page.get_by_label("the kit against the rest of the music")
+    expect(against).to_contain_text("busiest part")
+    against.get_by_role("button").click()
+    expect(page.locator("#message")).to_contain_text("as loud as the kit")
+    ready(page)
+    for _ in range(3):
         page.locator("#undo").click()
         ready(page)
