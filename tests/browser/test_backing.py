@@ -1,5 +1,7 @@
 """The rest of the music behind the kit, later by some milliseconds, in what the page plays."""
 
+import re
+
 import numpy as np
 import pytest
 import soundfile
@@ -61,7 +63,9 @@ def test_later_by_5_ms(page, session, tmp_path):
     page.keyboard.press("Space")
     page.goto(f"{session}/blend/")
     against = page.get_by_label("the kit against the rest of the music")
-    expect(against).to_contain_text("busiest part")
+    expect(against).to_contain_text(
+        re.compile("busiest part|verse"), timeout=20_000
+    )  # sections may have been named by then
     against.get_by_role("button").click()
     expect(page.locator("#message")).to_contain_text("as loud as the kit")
     ready(page)
