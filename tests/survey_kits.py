@@ -7,7 +7,6 @@ the truth.
 import os
 import sys
 import tempfile
-from collections import Counter
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +14,7 @@ import soundfile
 
 STYLES = (("straight", 118.0, 14), ("busy", 102.0, 14), ("slow", 72.0, 10), ("sixeight", 62.0, 12))
 KITS = 20
-FIGURE_WIDTH = 7
+MET_DB = 0.05
 
 
 def strokes_of(number: int):
@@ -32,7 +31,7 @@ def strokes_of(number: int):
 
 
 def main(seed: int, count: int = KITS, schools: tuple[str, ...] = ("natural", "punchy", "heavy")) -> None:
-    """Print a row a kit and school, then the share of the figures that are met, by figure."""
+    """Print a row a kit and school, then for each school its figures raw, now and wanted."""
     os.environ["DJANGO_SETTINGS_MODULE"] = "arkund.studio.settings"
     with tempfile.TemporaryDirectory(prefix="arkund-kits-") as data:
         os.environ["ARKUND_DATA"] = data
@@ -42,17 +41,49 @@ def main(seed: int, count: int = KITS, schools: tuple[str, ...] = ("natural", "p
         from arkund.studio.cli.group import migrate
 
         migrate()
-        met: dict[str, Counter] = {school: Counter() for school in schools}
-        told: dict[str, Counter] = {school: Counter() for school in schools}
+        told: dict[str, list] = {school: [] for school in schools}
         for number in range(count):
-            _kit(seed + number, number, Path(data), schools, met, told)
-        for school in schools:
-            both = sum(met[school].values()), sum(told[school].values())
-            print(f"{school}: {both[0]} of {both[1]} figures within target, {100 * both[0] / max(both[1], 1):.1f} %")
-            print("  " + ", ".join(f"{key} {met[school][key]}/{told[school][key]}" for key in told[school]))
+            _kit(seed + number, number, Path(data), told)
+        for school, rows in told.items():
+            _table(school, rows)
 
 
-def _kit(seed: int, number: int, data: Path, schools: tuple[str, ...], met: dict, told: dict) -> None:
+def _table(school: str, rows: list) -> None:
+    """Print a school's figures: median, least and most of raw and now, what is wanted, how many are met, and how many are further off than the raw kit."""
+    from arkund.core.card.targets import FIGURES, TARGETS
+
+    met = sum(row.off <= MET_DB for row in rows)
+    print(f"\n**{school}**: {met} of {len(rows)} figures within target, {100 * met / max(len(rows), 1):.1f} %\n")
+    print("| figure | raw | now | wanted | met | further off than raw |\n|---|---|---|---|---|---|")
+    for figure in FIGURES:
+        mine = [row for row in rows if row.figure == figure]
+        if not mine:
+            continue
+        spread = [
+            _spread([value for value in each if value is not None]) for each in zip(*map(_both, mine), strict=True)
+        ]
+        low, high = TARGETS[school][figure.key]
+        within, worse = sum(row.off <= MET_DB for row in mine), sum(_worse(row) for row in mine)
+        words = figure.words + (", change" if figure.against == "change" else "")
+        print(f"| {words} | {spread[0]} | {spread[1]} | {low:g} to {high:g} | {within}/{len(mine)} | {worse or ''} |")
+
+
+def _both(row) -> tuple[float | None, float | None]:
+    """Return what the target of a figure is about, of the raw kit and now; a change is none of the raw kit."""
+    return (0.0 if row.figure.against == "change" else row.raw), row.value
+
+
+def _worse(row) -> bool:
+    from arkund.core.card.targets import off_by
+
+    return row.off > MET_DB and row.off > off_by(_both(row)[0], row.target) + MET_DB
+
+
+def _spread(values: list[float]) -> str:
+    return f"{np.median(values):.1f} ({min(values):.1f} to {max(values):.1f})" if values else "–"
+
+
+def _kit(seed: int, number: int, data: Path, told: dict[str, list]) -> None:
     from arkund.studio.models import Session
     from arkund.studio.services import carding, moves, proposing
     from arkund.studio.services.importing import import_folder
@@ -74,20 +105,18 @@ def _kit(seed: int, number: int, data: Path, schools: tuple[str, ...], met: dict
     folder.mkdir(parents=True)
     for mic, audio in kit.audio.items():
         soundfile.write(folder / f"{mic}.wav", audio, kit.sample_rate_hz, subtype="PCM_24")
-    for school in schools:
+    for school, known in told.items():
         session = import_folder(folder)
         moves.apply(session.pk, {"school": school}, step="load", title=school)
         proposing.propose_all(session.pk)
         rows = carding.card(Measure(Session.objects.get(pk=session.pk)), school)
-        off = []
-        for row in rows:
-            if row.value is None:
-                continue
-            told[school][row.figure.key] += 1
-            met[school][row.figure.key] += row.off <= 0.05
-            if row.off > 0.05:
-                off.append(f"{row.figure.key} {row.value:.1f} (off {row.off:.1f})")
-        print(f"{seed} {style:<9} {name:<9} {school:<8} {'all' if not off else ', '.join(off)}", flush=True)
+        known += [row for row in rows if row.value is not None]
+        off = [
+            f"{row.figure.key} {row.value:.1f} (off {row.off:.1f}{', further than raw' if _worse(row) else ''})"
+            for row in rows
+            if row.off > MET_DB
+        ]
+        print(f"| {seed} | {style} | {name} | {school} | {', '.join(off) or 'all'} |", flush=True)
 
 
 if __name__ == "__main__":

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+KIT = "kit"  # the step at which the kit is brought to its targets
+
 
 @dataclass(frozen=True, slots=True)
 class Step:

@@ -3,8 +3,7 @@
 import numpy as np
 import pytest
 
-from arkund.core.blend.propose import first_mix
-from arkund.core.blend.recipes import UNDER_DB
+from arkund.core.blend.first_mix import UNDER_DB
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
@@ -66,7 +65,7 @@ class TestFirstMix:
         moves.apply(session.pk, {"school": school}, step="kit", title=school)
         session.refresh_from_db()
         measure = Measure(session)
-        plan = change.put(session.plan, first_mix(session.plan, blending.first_mix(measure)))
+        plan = change.put(session.plan, blending.first_mix(measure).changes(session.plan))
         span = measure.busy_span()
         silent = plan.replace(paths=tuple(path.replace(mute=True) for path in plan.paths))
         mix = rendered(silent, measure.recordings, span, "mix")

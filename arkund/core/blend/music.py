@@ -1,21 +1,24 @@
 """The kit against the rest of the music: how loud each is, and which of them is in front, octave by octave."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 
-from arkund.core.dsp.loudness import measure
-from arkund.core.units import power_to_db
+from arkund.core.dsp.loudness import ABSOLUTE_GATE_LUFS, measure
+from arkund.core.dsp.spectrum import OCTAVES_HZ, bands_db, octaves
+from arkund.core.plan.plan import Backing
+from arkund.core.tone.lifted import TIRING_HZ
+from arkund.core.units import db_to_gain
 
-OCTAVES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
-PRESENCE_HZ = (1000.0, 5000.0)  # where voices and guitars want their place, and drums their crack
-QUIETEST_LUFS = -70.0  # of BS.1770: below, nothing is heard
+PART_S = 8.0  # of a section, from its middle
 
 
 @dataclass(frozen=True, slots=True)
 class Against:
-    """The kit against the music over one part of the song: loudness of each in LUFS; kit minus music in dB by OCTAVES_HZ, and over PRESENCE_HZ."""
+    """The kit against the music over one part of the song: loudness of each in LUFS; kit minus music in dB by OCTAVES_HZ, and where voices and guitars want
+    their place and ears tire first.
+    """
 
     kit_lufs: float
     music_lufs: float
@@ -23,21 +26,28 @@ class Against:
     presence_db: float
 
 
-def against(kit: np.ndarray, music: np.ndarray, sample_rate_hz: int) -> Against | None:
+def against(kit: np.ndarray, music: np.ndarray, level_db: float, sample_rate_hz: int) -> Against | None:
     """Return how a kit stands against the music; None where either is silent.
 
-    kit, music : float32 [each shape=(samples, 2)], as loud as they are heard together
+    kit, music : float32 [each shape=(samples, 2)]; level_db : at which the music is heard
     """
+    music = music * np.float32(db_to_gain(level_db))
     kit_lufs, music_lufs = (measure(np.ascontiguousarray(x), sample_rate_hz).loudness_lufs for x in (kit, music))
-    if min(kit_lufs, music_lufs) <= QUIETEST_LUFS:
+    if min(kit_lufs, music_lufs) <= ABSOLUTE_GATE_LUFS:
         return None
-    powers = [np.sum(np.abs(scipy.fft.rfft(x, axis=0)) ** 2, axis=1) for x in (kit, music)]
-    hz = scipy.fft.rfftfreq(kit.shape[0], 1.0 / sample_rate_hz)
+    edges = [*octaves(OCTAVES_HZ), TIRING_HZ]
+    apart = np.subtract(*(bands_db(x, edges, sample_rate_hz) for x in (kit, music))).round(1).tolist()
+    return Against(round(kit_lufs, 1), round(music_lufs, 1), tuple(apart[:-1]), apart[-1])
 
-    def apart_db(low_hz: float, high_hz: float) -> float:
-        inside = (hz >= low_hz) & (hz < high_hz)
-        mine, others = (float(power_to_db(float(power[inside].sum()) + 1e-12)) for power in powers)
-        return round(mine - others, 1)
 
-    octaves = tuple(apart_db(middle / 2**0.5, middle * 2**0.5) for middle in OCTAVES_HZ)
-    return Against(round(kit_lufs, 1), round(music_lufs, 1), octaves, apart_db(*PRESENCE_HZ))
+def as_loud_db(found: Sequence[Against], level_db: float) -> float:
+    """Return the level at which the music is as loud as the kit over most of the parts, to its step; as it is where there are none."""
+    limits = Backing.ranges()["level_db"]
+    apart = float(np.median([each.kit_lufs - each.music_lufs for each in found])) if found else 0.0
+    return float(np.clip(limits.step * round((level_db + apart) / limits.step), limits.low, limits.high))
+
+
+def middle_of(begin_s: float, end_s: float, sample_rate_hz: int) -> tuple[int, int]:
+    """Return the middle of a section, PART_S of it at most, in samples."""
+    middle, half = 0.5 * (begin_s + end_s), 0.5 * min(end_s - begin_s, PART_S)
+    return int((middle - half) * sample_rate_hz), int((middle + half) * sample_rate_hz)

@@ -2,20 +2,17 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from arkund.core.kit.pieces import is_close, is_tom
-from arkund.core.rig.strips import OFF_DB
+from arkund.core.rig.strips import OFF_DB, Path
+from arkund.core.tools.compressor import Compressor
 
 SHELLS, WHOLE = "shells", "whole"
 FEEDS = (SHELLS, WHOLE)  # what PUNCH and SUSTAIN are sent: shells alone, or the whole kit
 TOM_DB, ROOM_DB = -4.0, 0.0
 LEVELS_DB = (-20.0, -16.0, -12.0, -8.0)  # at which one hears whether it is missed; before them without it
-FIRST_DB = -20.0
-UNDER_DB = {  # how far under the kit the first two paths are blended in, by school: PUNCH's peaks, SUSTAIN's loudness
-    "natural": {"punch": 14.0, "sustain": 14.0},
-    "punchy": {"punch": 10.0, "sustain": 10.0},
-    "heavy": {"punch": 8.0, "sustain": 7.0},
-}
+FIRST_DB, LEAST_PEAK_DB = -20.0, -100.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +49,7 @@ def raised_by(level_db: float, now: Mapping[str, float | None], without: Mapping
 def sends_of(recipe: str, mics: Sequence, feed: str = SHELLS) -> dict[str, float]:
     """Return what is sent to a recipe's path, by mic, in dB. feed : one of FEEDS, for paths that take either
 
-    mics : with .id, .piece, .role; muted ones and layers are left out by the caller
+    mics : with .id, .piece, .role; who is not to be asked is left out by the caller
     """
     choose = {"weight": _weight, "crush": _crush, "plate": _plate, "glow": _everything}.get(recipe)
     choose = choose or (_everything if feed == WHOLE else _shells)
@@ -81,3 +78,28 @@ def _crush(mic) -> float | None:
 
 def _plate(mic) -> float | None:
     return 0.0 if mic.piece == "snare" and mic.role != "bottom" else None
+
+
+def with_paths(plan, paths: Sequence[Path], sends: Mapping[str, float]) -> dict[str, Any]:
+    """Return paths beside those that are there, or in their place, and what mics send to each of them, as changes of a Plan. sends : dB by mic"""
+    wanted = {path.id for path in paths}
+    changes: dict[str, Any] = {
+        "paths": [path.to_json() for path in (*(p for p in plan.paths if p.id not in wanted), *paths)]
+    }
+    for mic_id, level_db in sends.items():
+        kept = [send.to_json() for send in plan.mic(mic_id).sends if send.id not in wanted]
+        changes[f"mics.{mic_id}.sends"] = kept + [{"id": path.id, "level_db": level_db} for path in paths]
+    return changes
+
+
+def made_up(path: Path, came_db: float, left_db: float) -> Path:
+    """Return a path whose last compressor makes its peak up to that of what comes in; as it is without one, and where either is silent.
+
+    came_db, left_db : peaks of what comes into its row and of what leaves it
+    """
+    last = next((tool for tool in reversed(path.tools) if tool.kind == "compressor"), None)
+    if last is None or min(came_db, left_db) < LEAST_PEAK_DB:
+        return path
+    limits = Compressor.ranges()["makeup_db"]
+    makeup_db = round(min(max(last.makeup_db + came_db - left_db, limits.low), limits.high), 1)
+    return path.replace(tools=tuple(tool.replace(makeup_db=makeup_db) if tool is last else tool for tool in path.tools))

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from arkund.core.blend.propose import level_for
 from arkund.core.card.targets import TARGETS, Figures, about, beyond
 from arkund.core.clean.settings import DEPTH
 from arkund.core.kit.pieces import timing_mic
@@ -13,6 +14,7 @@ from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import rows
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.wiring import group_id as group_of
+from arkund.core.tone.owner import LEAST_GAIN_DB
 from arkund.core.tools.grit import Grit
 from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tone import Band, Tone
@@ -24,14 +26,15 @@ SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach th
 MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -48.0
 LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the same names
 SPOTS, OVERHEADS, ROOMS = ("hihat", "ride"), "overheads", "rooms"
-CRUSHED_SHARE = 0.7
-OVERHEADS_SHARE = 0.4  # of what cymbals are off by: overheads bring the whole kit with them, spots hardly anything else
+# Of what cymbals are off by: overheads bring the whole kit with them, SUSTAIN what others' mics hear of them, spots hardly anything else.
+OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
+SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
 SOFTEST_PATH_DB, LEAST_SHARE = -48.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
-ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0
-LEAST_TURNED_DB, MOST_SECOND_DB = 1.0, 6.0
+ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0  # and how far down they are cleaned at most
+MOST_SECOND_DB = 6.0  # of the second strip that carries the low end
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 
 
@@ -52,11 +55,11 @@ def misses(figures: Figures, raw: Figures, school: str) -> dict[str, float]:
 def density(plan: Plan, over_db: float, school: str, true_peak_db: float) -> Step:
     """Return more drive of the kit's grit, or less: it rounds the highest peaks off, and leaves what is softer as it is.
 
-    true_peak_db : of what leaves the kit's tools, before its level
+    true_peak_db : of the kit
     """
     mine = next((t for t in plan.kit.tools if t.id == DENSE), None)
     # The first of it only lets the peaks reach the curve.
-    now = mine.drive_db if mine else max(-true_peak_db, 0.0)
+    now = mine.drive_db if mine else max(plan.kit.level_db - true_peak_db, 0.0)
     limits = Grit.ranges()["drive_db"]
     step = float(np.clip(over_db / SLOPE, -MOST_STEP_DB, MOST_STEP_DB))
     drive = round(float(np.clip(now + step, limits.low, limits.high)), 1)
@@ -64,6 +67,15 @@ def density(plan: Plan, over_db: float, school: str, true_peak_db: float) -> Ste
     louder = round(min(SLOPE * drive, Grit.ranges()["output_db"].high), 1)
     tool = (mine or Grit(id=DENSE, shape=SHAPE[school])).replace(on=drive > 0.0, drive_db=drive, output_db=louder)
     return Step("density", {"kit.tools": [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]})
+
+
+def at_headroom(plan: Plan, figures: Figures) -> tuple[Plan, Figures]:
+    """Return a Plan with the kit at the level at which it leaves its head-room, and its figures then: the level comes last and moves nothing else."""
+    if figures["headroom"] is None:
+        return plan, figures
+    level_db = level_for(plan.kit, figures["headroom"])
+    moved = {"headroom": figures["headroom"] + level_db - plan.kit.level_db}
+    return plan.replace(kit=plan.kit.replace(level_db=level_db)), {**figures, **moved}
 
 
 def _group(plan: Plan, group_id: str) -> Group | None:
@@ -123,7 +135,7 @@ def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
     for place, tools in strips:
         for tool in tools:
             if tool.kind == "compressor" and tool.on and tool.share > LEAST_SHARE:
-                values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - 0.06 * by, LEAST_SHARE), 2)
+                values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - SHARE_PER_DB * by, LEAST_SHARE), 2)
     for mic in plan.mics:
         for tool in mic.tools if mic.piece in ATTACKED else ():
             if tool.on and (depth := DEPTH.get(tool.kind)) and getattr(tool, depth) < DEEPEST_DB:
@@ -132,8 +144,8 @@ def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
     overheads = _group(plan, OVERHEADS)
     if overheads is not None and wash_db > 0.0:
         mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
-        more = min(mine.attack_db + 0.8 * wash_db, MOST_ATTACK_DB)
-        less = max(mine.sustain_db - 0.5 * wash_db, LEAST_SUSTAIN_DB)
+        more = min(mine.attack_db + ATTACK_PER_DB * wash_db, MOST_ATTACK_DB)
+        less = max(mine.sustain_db - SUSTAIN_PER_DB * wash_db, LEAST_SUSTAIN_DB)
         tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
         values[f"groups.{overheads.id}.tools"] = [t.to_json() for t in rows.with_own_id(overheads.tools, tool)]
     return Step("contrast", values) if values else None
@@ -199,7 +211,7 @@ def turned(plan: Plan, turned_db: Mapping[str, float]) -> Step | None:
     turned_db : by how much the sum rises when each is turned over
     """
     best = max(turned_db, key=turned_db.__getitem__, default=None)
-    if best is None or turned_db[best] < LEAST_TURNED_DB:
+    if best is None or turned_db[best] < LEAST_GAIN_DB:
         return None
     return Step("low_end", {f"mics.{best}.line_up.turned": not plan.mic(best).line_up.turned})
 

@@ -4,10 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 from scipy.signal import butter, lfilter, sosfilt
 
 from arkund.core.dsp.loudness import OFFSET_LUFS, k_weighting, measure
+from arkund.core.dsp.spectrum import OCTAVES_HZ, bands_db, octaves
 from arkund.core.kit.pieces import is_tom
 from arkund.core.units import gain_to_db, power_to_db
 
@@ -19,7 +19,6 @@ TOM_WINDOW_MS = 200.0  # of a tom, which in a fill is followed soon
 LONE_WINDOW_MS = 100.0  # of one that is heard alone
 LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
 CYMBALS_HZ, GHOSTS_HZ, HAT_HZ = 2000.0, (1000.0, 6000.0), 5000.0
-OCTAVES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
 BODY_S, BLEED_PEAK_S = 0.4, 0.03
 LEAST_HITS = 3
@@ -71,7 +70,7 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
         "balance": None if (off := octaves_off_db(x, rate)) is None else float(np.abs(off).max()),
         "middle": _sides_db(x, strong, rate),
         "mono": _mono_db(weighted),
-        "headroom": levels.true_peak_db,
+        "headroom": levels.true_peak_db if levels.true_peak_db > QUIETEST_DB else None,
     }
 
 
@@ -192,10 +191,7 @@ def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
 
     audio : float32 [shape=(samples, channels)]
     """
-    power = np.sum(np.abs(scipy.fft.rfft(audio, axis=0)) ** 2, axis=1)
-    hz = np.fft.rfftfreq(audio.shape[0], 1.0 / sample_rate_hz)
-    edges = [(middle / 2**0.5, middle * 2**0.5) for middle in OCTAVES_HZ]
-    levels = power_to_db(np.array([np.mean(power[(hz >= low) & (hz < high)]) for low, high in edges]) + 1e-18)
+    levels = bands_db(audio, octaves(OCTAVES_HZ), sample_rate_hz)
     if levels.max() < QUIETEST_DB:
         return None
     octave = np.log2(np.array(OCTAVES_HZ) / 1000.0)

@@ -93,7 +93,10 @@ FIRST_SCHOOL = "punchy"
 LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is not the usual
 SCHOOLS = tuple(TARGETS)
 MOST_OFF_DB, MISSED_DB, SURELY_DB = 12.0, 0.5, 0.1  # of one figure, in what all together miss by
-INSIDE_DB, INSIDE_SHARE = 0.5, 0.3
+INSIDE_DB, INSIDE_SHARE = (
+    0.5,
+    0.3,
+)  # how far within its target a figure is brought to, and what counts of a dB that is short of that
 
 
 def about(key: str, figures: Figures, raw: Figures) -> float | None:
@@ -120,6 +123,12 @@ def beyond(key: str, value: float | None, school: str) -> float:
     low, high = TARGETS[school][key]
     inside = min(INSIDE_DB, (high - low) / 2.0)
     return value - float(min(max(value, low + inside), high - inside))
+
+
+def room_db(key: str, figures: Figures, raw: Figures, school: str) -> float:
+    """Return how far a figure may still rise, in dB; 0 where it is not known."""
+    value = about(key, figures, raw)
+    return 0.0 if value is None else max(TARGETS[school][key][1] - value, 0.0)
 
 
 def off_altogether(figures: Figures, raw: Figures, school: str) -> float:

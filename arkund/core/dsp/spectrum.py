@@ -3,11 +3,14 @@
 from collections.abc import Sequence
 
 import numpy as np
+import scipy.fft
 
 from arkund.core.units import power_to_db
 
 POINTS_PER_OCTAVE = 12
 LOW_HZ, HIGH_HZ = 20.0, 20_000.0
+LEAST_POWER = 1e-18  # under which nothing is heard
+OCTAVES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 
 
 def axis_hz(sample_rate_hz: int) -> np.ndarray:
@@ -57,6 +60,18 @@ def spectrum_db(pieces: list[np.ndarray], sample_rate_hz: int) -> np.ndarray:
     sums = np.concatenate([[0.0], np.cumsum(total)])
     low, high = edges[0], np.maximum(edges[1], edges[0] + 1)
     return power_to_db((sums[high] - sums[low]) / (high - low))
+
+
+def bands_db(audio: np.ndarray, edges_hz: Sequence[tuple[float, float]], sample_rate_hz: int) -> np.ndarray:
+    """Return the mean power density of audio [shape=(samples, channels)], all channels together, in bands from and up to so many Hz, in dB."""
+    power = np.sum(np.abs(scipy.fft.rfft(audio, axis=0)) ** 2, axis=1)
+    hz = scipy.fft.rfftfreq(audio.shape[0], 1.0 / sample_rate_hz)
+    return power_to_db(np.array([np.mean(power[(hz >= low) & (hz < high)]) for low, high in edges_hz]) + LEAST_POWER)
+
+
+def octaves(middles_hz: Sequence[float]) -> list[tuple[float, float]]:
+    """Return the edges of octaves about their middles, in Hz."""
+    return [(middle / 2**0.5, middle * 2**0.5) for middle in middles_hz]
 
 
 def stretches_db(x: np.ndarray, sample_rate_hz: int) -> np.ndarray:

@@ -6,11 +6,8 @@ import numpy as np
 
 SPAN_S = 16.0
 LEAD_S, TAIL_S = 0.3, 0.5  # before the first hit of a span, and after the last that counts
-CALM_SHARE, QUARTERS = (
-    0.4,
-    4,
-)  # of the hits of the busiest span, that each quarter of a calm one holds at least: below, hardly anybody plays
-CALMER = 0.85  # of the hits of the busiest span, that a calm one holds at most
+# Of the hits of the busiest span: what each quarter of a calm one holds at least, below which hardly anybody plays, and all of it at most.
+CALM_SHARE, CALMER, QUARTERS = 0.4, 0.85, 4
 
 Span = tuple[int, int]
 

@@ -53,12 +53,12 @@ def trim_for(level: MicLevel, window: Window, mic) -> float:
 
 
 def to_middle(plan, levels: Mapping[str, MicLevel], window: Window) -> dict[str, float]:
-    """Return the trims, as changes of a Plan, that bring what lies within its window to its middle: so that what follows does not hang on how a take was
+    """Return the trims by mic that bring each to the middle of its window, of those that are not there: so that what follows does not hang on how a take was
     recorded.
     """
     measured = ((mic, levels.get(mic.id)) for mic in plan.mics)
     wanted = {mic: trim_for(level, window, mic) for mic, level in measured if level and level.hit_peaks_db}
-    return {f"mics.{mic.id}.trim_db": trim for mic, trim in wanted.items() if abs(trim - mic.trim_db) >= LEAST_TRIM_DB}
+    return {mic.id: trim for mic, trim in wanted.items() if abs(trim - mic.trim_db) >= LEAST_TRIM_DB}
 
 
 def _clipped(mic, level: MicLevel) -> Finding:

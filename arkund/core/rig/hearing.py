@@ -51,7 +51,7 @@ def audible(plan: Plan) -> list[MicPlan]:
 
 
 def bare(plan: Plan) -> Plan:
-    """Return a Plan without any tool, path and scene: what is left of it is levels and places."""
+    """Return a Plan without any tool, path and scene, nothing turned over for a filter's sake: what is left of it is levels and places."""
     return plan.replace(
         mics=tuple(mic.replace(tools=(), sends=(), line_up=mic.line_up.replace(turned=False)) for mic in plan.mics),
         groups=tuple(group.replace(tools=(), sends=()) for group in plan.groups),

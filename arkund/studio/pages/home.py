@@ -12,10 +12,10 @@ from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.pages.fields import ranges_of
 from arkund.studio.services import templates
 from arkund.studio.services.access import sessions_of, user_of
+from arkund.studio.steps import KIT
 
 PER_PAGE = 25
 LONGEST_SEARCH = 120
-KIT = "kit"
 
 
 def sessions(request: HttpRequest) -> HttpResponse:

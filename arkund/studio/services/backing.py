@@ -3,23 +3,20 @@
 import dataclasses
 from pathlib import Path
 
-import numpy as np
 from django.db import transaction
 
-from arkund.core.blend.music import OCTAVES_HZ
-from arkund.core.blend.music import against as kit_against
+from arkund.core.blend import music as music_against
+from arkund.core.blend.music import Against, middle_of
+from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.files import audio
-from arkund.core.plan.plan import Backing
 from arkund.core.render.source import BACKING, BACKING_SIDES, backing_span
 from arkund.core.rig.places import KIT
 from arkund.core.timing.bars import section_spans_s
-from arkund.core.units import db_to_gain
 from arkund.studio.models import MicRecording, Move, Session, Take
 from arkund.studio.services import cards, moves, store
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 
-PART_S = 8.0  # of a section, from its middle
 MOST_SECTIONS = 24
 
 
@@ -64,34 +61,29 @@ def against(measure: Measure) -> dict:
     """Return how the kit stands against the music, section by section as they are heard together, and the level at which both are as loud over all of them;
     no rows without a backing track that is on.
     """
-    plan, length = measure.plan, measure.recordings.length(measure.plan.take)
+    plan = measure.plan
     name = name_of(measure.session) if plan.backing.on else ""
 
     def compute() -> dict:
         rows = []
-        for name, span in _parts(measure, length):
-            kit = rendered(plan, measure.recordings, span, KIT)
-            music = backing_span(plan, measure.recordings, *span) * np.float32(db_to_gain(plan.backing.level_db))
-            if (found := kit_against(kit, music, measure.rate)) is not None:
-                rows.append(
-                    {"name": name, "span_s": [each / measure.rate for each in span]} | dataclasses.asdict(found)
-                )
+        for section, span in _parts(measure):
+            kit, music = rendered(plan, measure.recordings, span, KIT), backing_span(plan, measure.recordings, *span)
+            found = music_against.against(kit, music, plan.backing.level_db, measure.rate)
+            rows += [{"name": section} | dataclasses.asdict(found)] if found else []
         return {"rows": rows}
 
     rows = measure.kept("music", [plan.to_json(), name], compute)["rows"] if name else []
-    apart = float(np.median([row["kit_lufs"] - row["music_lufs"] for row in rows])) if rows else 0.0
-    limits = Backing.ranges()["level_db"]
-    level = float(np.clip(round(2.0 * (plan.backing.level_db + apart)) / 2.0, limits.low, limits.high))
-    return {"rows": rows, "octaves_hz": list(OCTAVES_HZ), "as_loud_db": level}
+    found = [Against(**{key: value for key, value in row.items() if key != "name"}) for row in rows]
+    as_loud_db = music_against.as_loud_db(found, plan.backing.level_db)
+    return {"rows": rows, "octaves_hz": list(OCTAVES_HZ), "as_loud_db": as_loud_db}
 
 
-def _parts(measure: Measure, length: int) -> list[tuple[str, tuple[int, int]]]:
+def _parts(measure: Measure) -> list[tuple[str, tuple[int, int]]]:
     """Return the middle of each section, and the busiest part of a song without any."""
-    spans_s = section_spans_s(measure.plan, length / measure.rate)[:MOST_SECTIONS]
+    plan, rate = measure.plan, measure.rate
+    spans_s = section_spans_s(plan, measure.recordings.length(plan.take) / rate)
     if len(spans_s) < 2:
         return [("busiest part", measure.busy_span())]
-    out = []
-    for section, (begin_s, end_s) in zip(measure.plan.sections, spans_s, strict=False):
-        middle, half = 0.5 * (begin_s + end_s), 0.5 * min(end_s - begin_s, PART_S)
-        out.append((section.name, (int((middle - half) * measure.rate), int((middle + half) * measure.rate))))
-    return out
+    return [(section.name, middle_of(*span_s, rate)) for section, span_s in zip(plan.sections, spans_s, strict=True)][
+        :MOST_SECTIONS
+    ]

@@ -1,33 +1,42 @@
 """Blend: sections across strips, with what is set and heard in each; paths made by recipe, and raised until they are missed."""
 
 import dataclasses
-from typing import Self
 
 import numpy as np
 
-from arkund.core.blend.propose import MIX_PEAK_DB, FirstMix, first_balance, with_paths
-from arkund.core.blend.recipes import FEEDS, FIRST_DB, LEVELS_DB, SHELLS, UNDER_DB, Raised, raised_by, sends_of
+from arkund.core.blend import first_mix as first
+from arkund.core.blend.first_mix import FirstMix
+from arkund.core.blend.recipes import (
+    FEEDS,
+    FIRST_DB,
+    LEVELS_DB,
+    SHELLS,
+    Raised,
+    made_up,
+    raised_by,
+    sends_of,
+    with_paths,
+)
 from arkund.core.card.measure import Sound, kit_figures
-from arkund.core.dsp.loudness import measure as loudness_of
+from arkund.core.dsp.loudness import Loudness
+from arkund.core.dsp.loudness import measure as loudness
 from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.core.plan.scenes import by_section
+from arkund.core.render.graph import MIX
 from arkund.core.rig import changes, places, usual
 from arkund.core.rig.changes import Change
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.places import KIT
 from arkund.core.rig.strips import OFF_DB, Path
-from arkund.core.tools.compressor import Compressor
 from arkund.core.units import SILENCE_DB, gain_to_db
 from arkund.studio.services import carding
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered, row_of
 
-MIX = "mix"
 OUTPUTS = {"mics": "strip", "groups": "group", "paths": "path"}
-LEAST_PEAK_DB = -100.0
 LEAST_LUFS = SILENCE_DB + 60.0  # below, nothing sounds
 
 
@@ -80,82 +89,47 @@ def add_path(measure: Measure, recipe: str, name: str = "", feed: str = SHELLS) 
         return made
     path = Path.from_json(made.values["paths"][-1])
     sends = sends_of(recipe, [mic for mic in audible(plan) if not mic.is_layer], feed)
-    values = dict(made.values)
-    for mic_id, level_db in sends.items():
-        kept = [send.to_json() for send in plan.mic(mic_id).sends]
-        values[f"mics.{mic_id}.sends"] = [*kept, {"id": path.id, "level_db": level_db}]
-    after = change.put(plan, values)
-    matched, by_db = _as_high(measure, after, path) if sends else (path, 0.0)
-    values["paths"] = [*made.values["paths"][:-1], matched.replace(level_db=FIRST_DB).to_json()]
+    matched = _as_high(measure, change.put(plan, with_paths(plan, [path], sends)), path)
+    values = with_paths(plan, [matched.replace(level_db=FIRST_DB)], sends)
     fed = ", ".join(plan.mic(mic_id).name for mic_id in sends) or "nobody yet"
+    by_db = sum(tool.makeup_db for tool in matched.tools if tool.kind == "compressor")
     words = f"{made.title}, sent to by {fed}; made up by {by_db:+.1f} dB, blended in at {FIRST_DB:g} dB"
-    return Change(with_minus(words)[:200], values)
+    return Change(with_minus(words)[:200], dict(made.values) | values)
 
 
-def _as_high(measure: Measure, plan: Plan, path: Path) -> tuple[Path, float]:
-    """Return a path whose output peaks as high as its input over the busiest part, by the make-up of its last compressor, and by how much that was raised."""
-    last = next((tool for tool in reversed(path.tools) if tool.kind == "compressor"), None)
+def _as_high(measure: Measure, plan: Plan, path: Path) -> Path:
+    """Return a path made up to the peak of what comes in over the busiest part."""
     audio = row_of(plan, measure.recordings, f"path:{path.id}", measure.busy_span())
-    if last is None or not audio:
-        return path, 0.0
-    was, now = (float(gain_to_db(np.abs(x).max(initial=0.0))) for x in (audio[0], audio[-1]))
-    if min(was, now) < LEAST_PEAK_DB:
-        return path, 0.0
-    limits = Compressor.ranges()["makeup_db"]
-    makeup = round(float(np.clip(last.makeup_db + was - now, limits.low, limits.high)), 1)
-    tools = tuple(tool.replace(makeup_db=makeup) if tool is last else tool for tool in path.tools)
-    return path.replace(tools=tools), makeup - last.makeup_db
+    if not audio:
+        return path
+    return made_up(path, *(float(gain_to_db(np.abs(x).max(initial=0.0))) for x in (audio[0], audio[-1])))
 
 
 def first_mix(measure: Measure) -> FirstMix:
-    """Return the levels of a first mix: groups by what all of them reach together, PUNCH and SUSTAIN as the shells drive them, made up to the
-    peak of what comes in, and as far under the kit as its school wants.
-    """
-    plan = measure.plan
-    mics = tuple(mic.replace(sends=()) for mic in plan.mics)
-    groups = tuple(group.replace(sends=(), level_db=0.0) for group in plan.groups)
-    bare = plan.replace(scenes=(), paths=(), mics=mics, groups=groups)
-    bare = change.put(bare, first_balance(bare))
+    """Return the levels of a first mix as they are measured over the busiest part."""
+    bare = first.bare(measure.plan)
+    bare = change.put(bare, first.first_balance(bare))
 
     def compute() -> dict:
-        mix = rendered(bare, measure.recordings, measure.busy_span(), MIX)
-        kit = Loud.of(mix, measure.rate)
-        groups_db = float(np.clip(MIX_PEAK_DB - kit.peak_db, -24.0, 12.0)) if kit.peak_db > LEAST_PEAK_DB else 0.0
-        paths = [_blended(measure, bare, recipe, kit, groups_db) for recipe in UNDER_DB[bare.school]]
-        return {"groups_db": round(groups_db, 1), "paths": [path.to_json() for path in paths]}
+        mix = loudness(rendered(bare, measure.recordings, measure.busy_span(), MIX), measure.rate)
+        paths = [_blended(measure, bare, recipe, mix) for recipe in first.UNDER_DB[bare.school]]
+        return {"groups_db": first.groups_db(mix), "paths": [path.to_json() for path in paths]}
 
     found = measure.kept("first mix", bare.to_json(), compute)
     return FirstMix(found["groups_db"], tuple(Path.from_json(each) for each in found["paths"]))
 
 
-@dataclasses.dataclass(frozen=True, slots=True)
-class Loud:
-    """How high a sound peaks, and how loud it is."""
-
-    peak_db: float
-    lufs: float
-
-    @classmethod
-    def of(cls, audio: np.ndarray, rate: int) -> Self:
-        """Measure float32 [shape=(samples, 2)]; gated, so that it does not hang on how much between the hits is silent."""
-        found = loudness_of(np.ascontiguousarray(audio), rate)
-        return cls(found.peak_db, found.loudness_lufs)
-
-
-def _blended(measure: Measure, bare: Plan, recipe: str, kit: Loud, groups_db: float) -> Path:
-    """Return a path by a recipe that is so far under the kit as its school wants: PUNCH by its peaks, the others by their loudness."""
+def _blended(measure: Measure, bare: Plan, recipe: str, mix: Loudness) -> Path:
+    """Return a path by a recipe, made up, that is so far under the mix as its school wants."""
     path = usual.PATHS[recipe](level_db=0.0)
-    path, _ = _as_high(measure, change.put(bare, with_paths(bare, [path])), path)
-    audio = row_of(
-        change.put(bare, with_paths(bare, [path])), measure.recordings, f"path:{path.id}", measure.busy_span()
-    )
-    own = Loud.of(audio[-1].T, measure.rate) if audio else None
-    if own is None or own.peak_db < LEAST_PEAK_DB:
-        return path.replace(level_db=FIRST_DB)
-    above = kit.peak_db - own.peak_db if recipe == "punch" else kit.lufs - own.lufs
-    limits = Path.ranges()["level_db"]
-    level = above + groups_db - UNDER_DB[bare.school][recipe]
-    return path.replace(level_db=round(float(np.clip(level, limits.low, limits.high)), 1))
+
+    def fed(mine: Path) -> Plan:
+        return change.put(bare, with_paths(bare, [mine], first.shells(bare)))
+
+    path = _as_high(measure, fed(path), path)
+    audio = row_of(fed(path), measure.recordings, f"path:{path.id}", measure.busy_span())
+    level_db = first.path_db(recipe, bare.school, loudness(audio[-1].T, measure.rate), mix) if audio else FIRST_DB
+    return path.replace(level_db=level_db)
 
 
 def raised(measure: Measure, path_id: str) -> dict:

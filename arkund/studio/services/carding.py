@@ -57,7 +57,8 @@ def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
         raise SettingsError(f"school: expected one of {', '.join(TARGETS)}; got {school[:40]!r}.")
     span = span or measure.busy_span()
     raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
-    if (peak_db := whole.true_peak_db(measure.session, measure.plan)) is not None:
+    peak_db = whole.true_peak_db(measure.session, measure.plan)
+    if peak_db is not None and now["headroom"] is not None:
         now = now | {"headroom": round(peak_db, 2)}  # the loudest moment need not be in the busiest part
     targets, verse = TARGETS[school], known_calm(measure) or {}
     return [
@@ -70,9 +71,12 @@ def calm(measure: Measure) -> dict[str, float | None]:
     span = measure.calm_span()
     if span is None:
         return {}
-    raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
-    found = {key: about(key, now, raw) for key in now if key not in OF_THE_SONG}
-    return measure.kept("calm", measure.plan.to_json(), lambda: {"figures": found})["figures"]
+
+    def compute() -> dict:
+        raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
+        return {"figures": {key: about(key, now, raw) for key in now if key not in OF_THE_SONG}}
+
+    return measure.kept("calm", measure.plan.to_json(), compute)["figures"]
 
 
 def known_calm(measure: Measure) -> dict[str, float | None] | None:

@@ -1,8 +1,9 @@
 """Notes on groups: the compressor that holds each together, solved for by measurement, where it has none yet."""
 
 import dataclasses
+import functools
 
-from arkund.core.blend.groups import FIRST_ROWS, propose
+from arkund.core.blend.groups import FIRST_ROWS, FirstRow, propose
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding
 from arkund.core.plan.plan import Group
@@ -23,18 +24,18 @@ def starts(measure: Measure) -> list[Finding]:
             continue
         if first.piece and not measure.heard_hits.get(first.piece):
             continue
-
-        def compute(name: str = f"group:{group.id}", first=first) -> dict:
-            try:
-                solved = solve(measure, name, first.wanted, piece=first.piece, first=(first.compressor,))
-            except SettingsError:  # nothing is played on it
-                return {}
-            return dataclasses.asdict(solved)
-
-        data = measure.kept("group start", _depends(measure, group), compute)
+        data = measure.kept("group start", _depends(measure, group), functools.partial(_solved, measure, group, first))
         found = propose(group, Solved(**data)) if data else None
         out += [found] if found else []
     return out
+
+
+def _solved(measure: Measure, group: Group, first: FirstRow) -> dict:
+    try:
+        solved = solve(measure, f"group:{group.id}", first.wanted, piece=first.piece, first=(first.compressor,))
+    except SettingsError:  # nothing is played on it
+        return {}
+    return dataclasses.asdict(solved)
 
 
 def _depends(measure: Measure, group: Group) -> list:

@@ -13,9 +13,9 @@ from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import carding, moves, settling, whole
 from arkund.studio.services.findings import find, find_part, parts
 from arkund.studio.services.measuring import Measure
+from arkund.studio.steps import KIT
 
 ABOUT_NAMES = ("load:swap:", "load:name:")
-KIT = "kit"  # corrected to the targets of its school
 ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", KIT, "print")
 
 
@@ -64,17 +64,14 @@ def _to_middle(session_id: int) -> list[Move]:
     """Bring the mics that lie within their windows to the middles of them, but for those that were left as they are."""
     session = Session.objects.get(pk=session_id)
     left = set(session.decisions.filter(verdict=Decision.LEFT).values_list("key", flat=True))
-    by_hand = {
-        path for move in session.moves.filter(state=Move.DONE) for path in move.after if path.endswith("trim_db")
-    }
+    set_before = {path for move in session.moves.filter(state=Move.DONE) for path in move.after}
     found = to_middle(session.plan, Measure(session).levels(), session.plan.window)
-    changes = {
-        path: db for path, db in found.items() if path not in by_hand and f"level:trim:{path.split('.')[1]}" not in left
-    }
-    if not changes:
+    mics = [mic for mic in found if f"level:trim:{mic}" not in left and f"mics.{mic}.trim_db" not in set_before]
+    if not mics:
         return []
-    title = f"Trimmed to the middle of their windows: {', '.join(session.plan.mic(path.split('.')[1]).name for path in changes)}"
+    title = f"Trimmed to the middle of their windows: {', '.join(session.plan.mic(mic).name for mic in mics)}"
     measured = "They lay within; at the middle, what follows does not hang on how they were recorded."
+    changes = {f"mics.{mic}.trim_db": found[mic] for mic in mics}
     return [moves.apply(session_id, changes, step="level", title=title[:200], measured=measured)]
 
 

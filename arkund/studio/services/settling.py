@@ -3,31 +3,28 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-import numpy as np
-
+from arkund.core.blend.propose import KIT_PEAK_DB
 from arkund.core.card import levers
 from arkund.core.card.levers import Step
-from arkund.core.card.measure import OCTAVES_HZ, octaves_off_db
+from arkund.core.card.measure import octaves_off_db
 from arkund.core.card.raw import raw_plan
-from arkund.core.card.targets import CHANGES, FIGURES, INF, TARGETS, about, off_altogether
+from arkund.core.card.shares import Shares
+from arkund.core.card.targets import CHANGES, FIGURES, INF, TARGETS, about, off_altogether, room_db
+from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
-from arkund.core.rig.strips import Kit
 from arkund.studio.models import Move, Session
 from arkund.studio.services import carding, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
+from arkund.studio.steps import KIT
 
 ROUNDS, PATIENCE = 12, 2  # at most; without anything better
-HEADROOM_DB = -6.0
 WORDS = {figure.key: figure.words for figure in FIGURES}
-KIT_STEP = "kit"
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
-# Of a correction: after one that went too far, after any other, and below which it is not tried.
-LESS, MORE, LEAST_SHARE = 0.5, 1.3, 0.1
 HARDLY_DB = 0.03  # less is no better
 THERE_DB = 0.06  # what all figures together may miss by
 
@@ -53,24 +50,21 @@ def settle(
 
     def tried(plan: Plan) -> Tried:
         mine = Measure(session, plan)
-        found = carding.figures(mine, span)
-        # The kit's level comes last and moves nothing but the true peak: it need not be tried.
-        level = _level_for(plan, found["headroom"])
-        found = found | {"headroom": found["headroom"] + level - plan.kit.level_db}
-        return Tried(change.put(plan, {"kit.level_db": level}), found, off_altogether(found, raw, school))
+        levelled, found = levers.at_headroom(plan, carding.figures(mine, span))  # which need not be tried
+        return Tried(levelled, found, off_altogether(found, raw, school))
 
     best = now = begun = tried(measure.plan)
     applied: dict[str, dict] = {}
     if turned := levers.turned(measure.plan, layering.turned_over_db(measure, "kick")):
         best = now = tried(change.put(measure.plan, turned.values))
         applied[turned.figure] = dict.fromkeys(turned.values)
-    shares, since = _Shares(), 0
+    shares, since = Shares(), 0
     for number in range(ROUNDS):
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
         missed = shares.of(levers.misses(now.figures, raw, school))
-        made = _Corrections(Measure(session, now.plan), now, missed, _room(now.figures, raw, school, "attack"), span)
+        made = _Corrections(Measure(session, now.plan), now, missed, room_db("attack", now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
             break
         now = tried(made.plan)
@@ -83,23 +77,6 @@ def settle(
         if since == PATIENCE:
             break
     return _kept(session, begun, best, raw, applied)
-
-
-class _Shares:
-    """How much of what a figure misses is corrected at a time: less after each time that went too far, more after others."""
-
-    def __init__(self) -> None:
-        self._shares: dict[str, float] = {}
-        self._last: dict[str, float] = {}
-
-    def of(self, missed: dict[str, float]) -> dict[str, float]:
-        """Return what is corrected now."""
-        for key, by in missed.items():
-            too_far = self._last.get(key, 0.0) * by < 0.0
-            self._shares[key] = self._shares.get(key, 1.0) * (LESS if too_far else MORE)
-            self._shares[key] = min(self._shares[key], 1.0)
-        self._last = dict(missed)
-        return {key: self._shares[key] * by for key, by in missed.items() if self._shares[key] >= LEAST_SHARE}
 
 
 class _Corrections:
@@ -160,20 +137,7 @@ class _Corrections:
             if residual is not None:
                 self._take(levers.even(self.plan, OCTAVES_HZ, residual, self._missed["balance"]))
         if "density" in self._missed:
-            before_level_db = self._peak_db - self.plan.kit.level_db
-            self._take(levers.density(self.plan, self._missed["density"], self.plan.school, before_level_db))
-
-
-def _level_for(plan: Plan, true_peak_db: float) -> float:
-    """Return the level at which a kit that reaches a true peak reaches HEADROOM_DB."""
-    limits = Kit.ranges()["level_db"]
-    return round(float(np.clip(plan.kit.level_db + HEADROOM_DB - true_peak_db, limits.low, limits.high)), 1)
-
-
-def _room(figures: dict, raw: dict, school: str, key: str) -> float:
-    """Return how far a figure that is a change may still rise, in dB; 0 where it is not known."""
-    change_db = about(key, figures, raw)
-    return 0.0 if change_db is None else max(TARGETS[school][key][1] - change_db, 0.0)
+            self._take(levers.density(self.plan, self._missed["density"], self.plan.school, self._peak_db))
 
 
 def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> list[Move]:
@@ -186,7 +150,7 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
             continue
         told = (f"{WORDS[key]} {_shown(begun, raw, key)} → {_shown(best, raw, key)} dB" for key in figures)
         targets = "; ".join(f"{WORDS[key]}: {_range(best.plan.school, key)}" for key in figures)
-        step = next((STEP_OF[key] for key in figures if key in STEP_OF), KIT_STEP)
+        step = next((STEP_OF[key] for key in figures if key in STEP_OF), KIT)
         title = f"Kit: {'; '.join(told)}"
         measured = f"Wanted, {best.plan.school}: {targets}. Measured over the busiest part."
         made.append(moves.apply(session.pk, values, step=step, title=title[:200], measured=measured[:600]))
@@ -194,9 +158,9 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
         title = f"Kit: its level to {best.plan.kit.level_db:+.1f} dB, {best.figures['headroom']:.1f} dBTP"
         values, measured = (
             {"kit.level_db": best.plan.kit.level_db},
-            f"Wanted: {HEADROOM_DB:g} dBTP in the busiest part.",
+            f"Wanted: {KIT_PEAK_DB:g} dBTP in the busiest part.",
         )
-        made.append(moves.apply(session.pk, values, step=KIT_STEP, title=title, measured=measured))
+        made.append(moves.apply(session.pk, values, step=KIT, title=title, measured=measured))
     return made
 
 

@@ -3,16 +3,9 @@
 import numpy as np
 import pytest
 
+from arkund.core.blend.first_mix import LEVELS_DB, FirstMix, place_of
 from arkund.core.blend.measure import reduction, threshold_for
-from arkund.core.blend.propose import (
-    KIT_REDUCTION_DB,
-    LEVELS_DB,
-    FirstMix,
-    kit_start,
-    place_of,
-    propose_kit,
-    propose_mix,
-)
+from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start, propose_headroom, propose_kit, propose_mix
 from arkund.core.dsp.loudness import measure
 from arkund.core.errors import SettingsError
 from arkund.core.plan.change import get, parse, put
@@ -78,6 +71,11 @@ class TestPropose:
         assert note.changes["kit.level_db"] == pytest.approx(-5.0)
         assert note.changes["kit.tools.compressor"]["threshold_db"] == -17.3
         put(straight.plan, note.changes)
+
+    def test_silence_is_not_raised(self, straight):
+        """A kit of which nothing is heard keeps its level."""
+        assert propose_kit(straight.plan, -180.0, -180.0, -20.0).changes["kit.level_db"] == straight.plan.kit.level_db
+        assert propose_headroom(straight.plan, -180.0) is None
 
     def test_places(self, straight):
         """The drummer's left is the picture's left."""

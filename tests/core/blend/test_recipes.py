@@ -2,8 +2,9 @@
 
 import pytest
 
-from arkund.core.blend.recipes import Raised, sends_of
+from arkund.core.blend.recipes import Raised, made_up, sends_of
 from arkund.core.plan.plan import MicPlan
+from arkund.core.rig import usual
 
 MICS = [
     MicPlan(id=name, name=name, piece=piece, role=role)
@@ -35,3 +36,13 @@ def test_words():
         Raised(-12.0, 1.0, -0.8, -1.5, 0.9).words
         == "attack +1.0 dB, 0.8 dB denser, hits stand out by -1.5 dB: 90 % of it left"
     )
+
+
+@pytest.mark.parametrize(
+    ("came_db", "left_db", "by_db"), [(-8.0, -20.5, 12.5), (-8.0, -4.0, -4.0), (-8.0, -150.0, 0.0)]
+)
+def test_made_up(came_db, left_db, by_db):
+    """By what its peak lost, or won; not where nothing is heard."""
+    path = made_up(usual.sustain(), came_db, left_db)
+    assert path.first("compressor").makeup_db == by_db
+    assert path.replace(tools=()) == usual.sustain().replace(tools=())

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from arkund.core.card import levers
-from arkund.core.card.measure import OCTAVES_HZ
+from arkund.core.card.shares import Shares
 from arkund.core.card.targets import FIGURES, INF, INSIDE_DB, SCHOOLS, TARGETS, beyond, off_altogether
+from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.plan import change
 from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import usual
@@ -61,6 +62,23 @@ class TestMisses:
         assert "toms" not in levers.misses(figures, dict.fromkeys(KEYS, 0.0), "punchy")
 
 
+class TestShares:
+    """How much at a time."""
+
+    def test_too_far(self):
+        """All of it at first, half of it once the sign has turned, more again after that; figures do not hang on each other."""
+        shares = Shares()
+        assert shares.of({"a": 4.0, "b": 1.0}) == {"a": 4.0, "b": 1.0}
+        assert shares.of({"a": -2.0, "b": 0.5}) == {"a": -1.0, "b": 0.5}
+        assert shares.of({"a": -1.0}) == {"a": pytest.approx(-0.65)}
+
+    def test_given_up(self):
+        """What swings to and fro is left after a few rounds."""
+        shares = Shares()
+        told = [shares.of({"a": (-1.0) ** k}) for k in range(6)]
+        assert told[-1] == {}
+
+
 class TestLevers:
     """Each moves what it names."""
 
@@ -74,6 +92,13 @@ class TestLevers:
         again = change.put(plan, levers.density(plan, over_db, "punchy", -7.0).values)
         now = next(tool for tool in again.kit.tools if tool.id == levers.DENSE).drive_db
         assert (now > drive) == more
+
+    def test_headroom(self):
+        """The level at which it is left, and nothing else of the figures; silence keeps its level."""
+        plan, figures = levers.at_headroom(PLAN, {"headroom": -2.5, "density": 14.0})
+        assert plan.kit.level_db == -3.5
+        assert figures == {"headroom": -6.0, "density": 14.0}
+        assert levers.at_headroom(PLAN, {"headroom": None}) == (PLAN, {"headroom": None})
 
     def test_level(self):
         """A group by so much; none where it is not there, or where nothing of it is heard."""

@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
-from arkund.core.card.measure import OCTAVES_HZ, Sound, bleed_db, hat_in_snare_db, kit_figures, octaves_off_db
+from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures, octaves_off_db
 from arkund.core.card.targets import FIGURES, INF, SCHOOLS, TARGETS, off_by
+from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.hits.resolve import Hit
 
 RATE = 48_000
@@ -102,7 +103,7 @@ class TestKit:
     def test_nothing(self):
         """Silence, and playing that tells nothing, leave figures open instead of breaking."""
         found = figures(np.zeros((RATE, 2), np.float32), {})
-        assert found["density"] is None
+        assert found["density"] is found["headroom"] is None
         assert found["attack"] is found["kick"] is found["toms"] is found["ghosts"] is None
 
 

@@ -7,7 +7,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
 from arkund.core.hits.resolve import Hit
 from arkund.core.level.measure import mic_level, section_levels, sticking_out
-from arkund.core.level.propose import propose, propose_kit, propose_outliers, propose_sections
+from arkund.core.level.propose import propose, propose_kit, propose_outliers, propose_sections, to_middle
 from arkund.core.level.settings import SCHOOLS, Window
 from arkund.core.plan.change import put
 from arkund.core.plan.plan import MicPlan, Plan, Section, Tempo
@@ -55,6 +55,14 @@ class TestPropose:
 
     def plan(self, piece: str) -> Plan:
         return Plan(take="t", mics=(MicPlan(id="m", name="m", piece=piece, role="close"),))
+
+    def test_to_the_middle(self):
+        """What lies within its window but off its middle, too; what is there, and what is never struck, is left alone."""
+        level = mic_level(pulses({0.5: -9.0, 1.5: -9.0}), "m", [0.5, 1.5], True, RATE)
+        trims = to_middle(self.plan("snare"), {"m": level}, Window())
+        assert trims == {"m": pytest.approx(1.0, abs=0.06)}
+        assert to_middle(put(self.plan("snare"), {"mics.m.trim_db": trims["m"]}), {"m": level}, Window()) == {}
+        assert to_middle(self.plan("snare"), {}, Window()) == {}
 
     @pytest.mark.parametrize(("piece", "aim"), [("snare", -8.0), ("tom1", -11.0)])
     def test_brings_peaks_into_the_window(self, piece, aim):
