@@ -7,7 +7,6 @@ import json
 import shutil
 import uuid
 from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from time import monotonic
@@ -20,7 +19,7 @@ from arkund.core.hits.refine import FoundHit
 from arkund.core.hits.settings import Channel, HitSettings
 from arkund.core.plan.plan import Plan
 from arkund.core.render.printing import print_song
-from arkund.core.render.whole import Output, whole_song
+from arkund.core.render.whole import Output, Pace, whole_song
 
 TELL_EVERY_S = 0.2
 
@@ -41,10 +40,9 @@ def hits_of_take(
     return find_hits(readers, channels, recordings.sample_rate_hz, HitSettings(), work.progress)
 
 
-def measure_song(plan: Plan, recordings: Library, threads: int, work: Work) -> dict[str, Output]:
-    """Measure every output over the whole song; in one thread, it stands back like the one that asks."""
-    with ThreadPoolExecutor(threads) as pool:
-        return whole_song(plan, recordings, pool, work.progress, work.cancelled)
+def measure_song(plan: Plan, recordings: Library, pace: Pace, work: Work) -> dict[str, Output]:
+    """Measure every output over the whole song."""
+    return whole_song(plan, recordings, pace, work.progress, work.cancelled)
 
 
 def print_below(

@@ -1,5 +1,6 @@
 """Averaged power spectra on a logarithmic frequency axis."""
 
+import functools
 from collections.abc import Sequence
 
 import numpy as np
@@ -20,14 +21,17 @@ def axis_hz(sample_rate_hz: int) -> np.ndarray:
     return LOW_HZ * 2.0 ** (np.arange(count) / POINTS_PER_OCTAVE)
 
 
+@functools.lru_cache(maxsize=32)
 def tukey(size: int, part: float) -> np.ndarray:
-    """Return a window with raised cosines over a part of it, half of that at each end [shape=(size,)] (J. W. Tukey, 1967).
+    """Return a window with raised cosines over a part of it, half of that at each end [shape=(size,)], not to be written to (J. W. Tukey, 1967).
 
     As ``scipy.signal.windows.tukey``, without the second that it takes to import.
     """
     steps = np.arange(size)
     from_end = np.minimum(steps, steps[::-1]) / (0.5 * part * (size - 1))
-    return 0.5 - 0.5 * np.cos(np.pi * np.minimum(from_end, 1.0))
+    window = 0.5 - 0.5 * np.cos(np.pi * np.minimum(from_end, 1.0))
+    window.setflags(write=False)
+    return window
 
 
 def window_starts(

@@ -1,11 +1,12 @@
 """The whole song once through, to know what it reaches and to draw it: figures and waveforms of every output."""
 
 from collections.abc import Callable
-from concurrent.futures import Executor
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.beside import WORKERS
 from arkund.core.dsp.loudness import Loudness, Meter
 from arkund.core.files.peaks import Columns
 from arkund.core.plan.plan import Plan
@@ -19,7 +20,18 @@ from arkund.core.timing.bars import Span, section_spans_s
 from arkund.core.units import gain_to_db
 
 BLOCK_S = 10.0
-SHORT_BLOCK = 1 << 15  # samples, a dozen milliseconds of work: whoever listens waits no longer for it
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """How the song is gone through: in so many threads, so many samples at a time."""
+
+    threads: int
+    block: int
+
+
+ASIDE = Pace(1, 1 << 15)  # a dozen milliseconds of work: whoever listens waits no longer for it
+AWAITED = Pace(WORKERS, 1 << 18)  # somebody waits for just this
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +47,7 @@ class Output:
 def whole_song(
     plan: Plan,
     recordings: Recordings,
-    executor: Executor,
+    pace: Pace = ASIDE,
     on_progress: Callable[[float], None] = lambda share: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> dict[str, Output]:
@@ -46,12 +58,13 @@ def whole_song(
     meters = [Meter(count, width, recordings.sample_rate_hz) for count, width in lanes]
     pictures = [Columns(count) for count, _ in lanes]
     length, done = stream.length, 0
-    for block in stream.blocks(executor, cancelled, SHORT_BLOCK):
-        for bank, meter, picture in zip(block.banks, meters, pictures, strict=True):
-            meter.add(bank)
-            picture.add(bank)
-        done += block.samples
-        on_progress(done / max(length, 1))
+    with ThreadPoolExecutor(pace.threads) as pool:
+        for block in stream.blocks(pool, cancelled, pace.block):
+            for bank, meter, picture in zip(block.banks, meters, pictures, strict=True):
+                meter.add(bank)
+                picture.add(bank)
+            done += block.samples
+            on_progress(done / max(length, 1))
     drawn = [picture.levels() for picture in pictures]
     spans, out = section_spans_s(plan, length / recordings.sample_rate_hz), {}
     for name, (bank, lane) in stream.places().items():

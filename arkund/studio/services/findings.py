@@ -154,8 +154,9 @@ def _replace(m: Measure) -> list[Finding]:
 
 def _tone(m: Measure) -> list[Finding]:
     mics = [mic for mic in m.plan.mics if not mic.is_layer]
-    found = [propose_tone(mic, m.tone(mic)) for mic in mics]
-    cymbals = propose_cymbals([(mic, m.tone(mic)) for mic in mics if mic.role == "overhead"])
+    measured = list(zip(mics, m.tones(mics), strict=True))
+    found = [propose_tone(mic, tone) for mic, tone in measured]
+    cymbals = propose_cymbals([(mic, tone) for mic, tone in measured if mic.role == "overhead"])
     return [f for f in (*_low_end(m), *found, cymbals, toning.split_note(m)) if f is not None]
 
 

@@ -3,7 +3,7 @@
 import dataclasses
 import functools
 
-from arkund.core.blend.groups import FIRST_ROWS, FirstRow, propose
+from arkund.core.blend.groups import FIRST_ROWS, propose
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding
 from arkund.core.plan.plan import Group
@@ -16,21 +16,25 @@ from arkund.studio.services.solving import solve
 
 def starts(measure: Measure) -> list[Finding]:
     """Return a note for each group that is heard, has no compressor on, and for which one can be solved."""
-    plan, out = measure.plan, []
+    plan = measure.plan
     heard = {group_id(mic, plan.groups) for mic in audible(plan)}
-    for group in plan.groups:
-        first, mine = FIRST_ROWS.get(group.id), group.first("compressor")
-        if first is None or group.id not in heard or (mine is not None and mine.on):
-            continue
-        if first.piece and not measure.heard_hits.get(first.piece):
-            continue
-        data = measure.kept("group start", _depends(measure, group), functools.partial(_solved, measure, group, first))
-        found = propose(group, Solved(**data)) if data else None
-        out += [found] if found else []
-    return out
+    groups = [group for group in plan.groups if group.id in heard and _wants(measure, group)]
+    asked = [(_depends(measure, group), functools.partial(_solved, measure, group)) for group in groups]
+    found = zip(groups, measure.kept_each("group start", asked), strict=True)
+    notes = (propose(group, Solved(**data)) for group, data in found if data)
+    return [note for note in notes if note is not None]
 
 
-def _solved(measure: Measure, group: Group, first: FirstRow) -> dict:
+def _wants(measure: Measure, group: Group) -> bool:
+    """Say whether a group has a first row, no compressor on, and strokes by which one can be judged."""
+    first, mine = FIRST_ROWS.get(group.id), group.first("compressor")
+    if first is None or (mine is not None and mine.on):
+        return False
+    return not first.piece or bool(measure.heard_hits.get(first.piece))
+
+
+def _solved(measure: Measure, group: Group) -> dict:
+    first = FIRST_ROWS[group.id]
     try:
         solved = solve(measure, f"group:{group.id}", first.wanted, piece=first.piece, first=(first.compressor,))
     except SettingsError:  # nothing is played on it

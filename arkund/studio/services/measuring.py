@@ -4,11 +4,13 @@ import dataclasses
 import functools
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 
 import numpy as np
 
+from arkund.core.beside import WORKERS
 from arkund.core.blend.measure import reduction, threshold_for
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
 from arkund.core.clean.by_band import Spectra
@@ -119,6 +121,15 @@ class Measure:
         data = compute()
         Measured.objects.get_or_create(pk=key, defaults={"session": self.session, "data": data})
         return data
+
+    def kept_each(self, kind: str, asked: Sequence[tuple[object, Callable[[], dict]]]) -> list[dict]:
+        """Return several measurements as :meth:`kept` does, from (depends, compute) of each; those that are missing are made side by side, and do not ask the
+        database.
+        """
+        missing = [k for k, (depends, _) in enumerate(asked) if self.known(kind, depends) is None]
+        with ThreadPoolExecutor(WORKERS) as pool:
+            made = dict(zip(missing, pool.map(lambda k: asked[k][1](), missing), strict=True))
+        return [self.kept(kind, depends, functools.partial(made.get, k)) for k, (depends, _) in enumerate(asked)]
 
     def _key(self, kind: str, depends: object) -> str:
         content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]
@@ -373,13 +384,17 @@ class Measure:
 
     def tone(self, mic: MicPlan) -> ToneMeasure:
         """Return a mic's spectra during own hits, between and during others' hits."""
+        return self.tones([mic])[0]
 
-        def compute() -> dict:
-            length = self.recordings.length(self.plan.take)
-            return dataclasses.asdict(tone_measure(self._source_of(mic), length, mic, self.heard_hits, self.rate))
+    def tones(self, mics: Sequence[MicPlan]) -> list[ToneMeasure]:
+        """Return the same of several mics."""
+        length, hits = self.recordings.length(self.plan.take), self.heard_hits
 
-        data = self.kept("tone", self.source_depends(mic), compute)
-        return ToneMeasure.from_plain(data)
+        def compute(mic: MicPlan) -> dict:
+            return dataclasses.asdict(tone_measure(self._source_of(mic), length, mic, hits, self.rate))
+
+        asked = [(self.source_depends(mic), functools.partial(compute, mic)) for mic in mics]
+        return [ToneMeasure.from_plain(data) for data in self.kept_each("tone", asked)]
 
     def envelopes(self, mic: MicPlan) -> dict[str, tuple[Envelope, Envelope]]:
         """Return the average hit's envelope before and after the mic's processing: of all of it (under ""), and by band."""

@@ -2,12 +2,12 @@
 
 from collections.abc import Callable
 
-from arkund.core.beside import WORKERS
 from arkund.core.card.targets import LOOKS
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
 from arkund.core.level.propose import to_middle
 from arkund.core.load.propose import NEAR_THING
+from arkund.core.render.whole import AWAITED
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import carding, moves, settling, whole
@@ -39,7 +39,7 @@ def propose_all(
             made += _look(session_id)
         if step == "print":  # what the whole song reaches is known only once it was rendered
             told = _within(on_progress, number, "the whole song")
-            whole.measure(Session.objects.get(pk=session_id), told, cancelled, threads=WORKERS)
+            whole.measure(Session.objects.get(pk=session_id), told, cancelled, AWAITED)
         made += _first_choices(session_id, step)
         if step == "level":
             made += _to_middle(session_id)

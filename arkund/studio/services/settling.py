@@ -26,7 +26,7 @@ STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
 HARDLY_DB = 0.03  # less is no better
-THERE_DB = 0.06  # what all figures together may miss by
+THERE_DB = 0.1  # what all figures together may miss by
 
 
 @dataclass(frozen=True, slots=True)

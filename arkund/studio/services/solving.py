@@ -1,13 +1,12 @@
 """A strip's shaper and compressor brought to what is wanted of them, measured on what comes out: what was reached, and what it cost."""
 
 import dataclasses
+import functools
 from collections.abc import Iterable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.beside import WORKERS
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding, with_minus
 from arkund.core.plan.plan import MicPlan, Plan
@@ -213,7 +212,6 @@ def starts(measure: Measure) -> list[Finding]:
     """
     wanted = WANTED[measure.plan.school]
     mics = [mic for mic in measure.shells() if measure.heard_hits.get(mic.piece)]
-    missing = [mic for mic in mics if measure.known("punch_start", _depends(measure, mic)) is None]
 
     def compute(mic: MicPlan) -> dict:
         try:
@@ -221,14 +219,10 @@ def starts(measure: Measure) -> list[Finding]:
         except SettingsError:  # nothing of it is heard
             return {}
 
-    with ThreadPoolExecutor(WORKERS) as pool:  # nothing in it asks the database
-        solved = dict(zip([mic.id for mic in missing], pool.map(compute, missing), strict=True))
-    out = []
-    for mic in mics:
-        data = measure.kept("punch_start", _depends(measure, mic), lambda mic=mic: solved[mic.id])
-        found = propose(mic, Solved(**data)) if data else None
-        out += [found] if found else []
-    return out
+    asked = [(_depends(measure, mic), functools.partial(compute, mic)) for mic in mics]
+    found = zip(mics, measure.kept_each("punch_start", asked), strict=True)
+    notes = (propose(mic, Solved(**data)) for mic, data in found if data)
+    return [note for note in notes if note is not None]
 
 
 def _depends(measure: Measure, mic: MicPlan) -> list:

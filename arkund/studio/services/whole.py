@@ -12,6 +12,7 @@ from arkund.core import tasks
 from arkund.core.errors import SettingsError
 from arkund.core.files.peaks import LEVELS
 from arkund.core.plan.plan import Plan
+from arkund.core.render.whole import ASIDE, Pace
 from arkund.core.rig.places import KIT
 from arkund.studio.models import Measured, Session
 from arkund.studio.services import places, rendering, store
@@ -49,12 +50,9 @@ def measure(
     session: Session,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
-    threads: int = 1,
+    pace: Pace = ASIDE,
 ) -> dict:
-    """Measure the song as the Plan stands, and forget what was measured at former Plans. Raises CancelledError.
-
-    threads : more than one where somebody waits for it
-    """
+    """Measure the song as the Plan stands, and forget what was measured at former Plans. Raises CancelledError."""
     plan = session.plan
     key = key_of(session, plan)
     known = found(session, plan)
@@ -65,7 +63,7 @@ def measure(
         on_progress(share, text)
         rendering.give_way(MOST_WAIT_S)
 
-    asked = tasks.measure_song, plan, recordings_of(session), threads
+    asked = tasks.measure_song, plan, recordings_of(session), pace
     outputs = places.run(*asked, on_progress=politely, cancelled=cancelled)
     folder = _folder(session, key)
     new = folder.with_name(f".new-{uuid.uuid4().hex}")
