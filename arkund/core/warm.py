@@ -105,9 +105,12 @@ def hits() -> None:
 
 
 def drawing() -> None:
-    """Compile what is drawn and struck along a song."""
+    """Compile waveforms, and what is drawn and struck along a song."""
     from arkund.core.dsp import _drawing
+    from arkund.core.files.peaks import Columns
 
+    for bank in _banks():
+        Columns(bank.shape[1]).add(np.zeros((256, bank.shape[1]), f))
     one, places = np.zeros(64), np.zeros(1, np.int64)
     _drawing.raise_spans(one.astype(f), places, places + 8, one.astype(f), one.astype(f))
     _drawing.add_strikes(one, 0, places, np.ones(1), places, places + 8, one.copy(), places + 8, 1)

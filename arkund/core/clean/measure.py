@@ -1,10 +1,11 @@
 """Own hits against others' hits in one mic, as the gate's detector hears them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from arkund.core.dsp.bank import bank_of, filter_bank
+from arkund.core.dsp.bank import WIDE, bank_of, filter_bank
 from arkund.core.tools.gate import Gate, gain
 from arkund.core.units import db_to_gain, gain_to_db
 
@@ -50,7 +51,7 @@ def separation(read, mic, hits: dict, settings: Gate, sample_rate_hz: int) -> Se
     sections = settings.detector(sample_rate_hz)
 
     def peaks(times) -> tuple[float, ...]:
-        return tuple(round(float(_peak(read, t, sections, sample_rate_hz)), 1) for t in times)
+        return tuple(round(db, 1) for db in _peaks_db(read, times, sections, sample_rate_hz))
 
     others, others_s = {}, {}
     for piece, mine in hits.items():
@@ -76,10 +77,15 @@ def _alone(time_s: float, own_times: np.ndarray, ringing_s: float) -> bool:
     return not np.any((after > -ringing_s) & (after < APART_S))
 
 
-def _peak(read, time_s: float, sections, rate: int) -> float:
+def _peaks_db(read, times_s: Sequence[float], sections, rate: int) -> list[float]:
+    """Return the peak just after each time, through a filter; several go through it side by side."""
     settle = int(SETTLE_S * rate)
-    start = int((time_s - 0.002) * rate) - settle
-    part = read(start, start + settle + int((AFTER_S + 0.002) * rate))
-    if sections:
-        part = filter_bank(bank_of([part]), [sections])[:, 0]
-    return gain_to_db(np.abs(part[settle:]).max(initial=0.0))
+    size, out = settle + int((AFTER_S + 0.002) * rate), []
+    begins = [int((t - 0.002) * rate) - settle for t in times_s]
+    for first in range(0, len(begins), WIDE):
+        parts = bank_of([read(begin, begin + size) for begin in begins[first : first + WIDE]])
+        if sections:
+            parts = filter_bank(parts, [sections] * parts.shape[1])
+        largest = np.abs(parts[settle:]).max(axis=0, initial=0.0)
+        out += gain_to_db(largest[: len(begins[first : first + WIDE])]).tolist()
+    return out

@@ -2,7 +2,8 @@
 
 from numba import njit
 
-from arkund.core.dsp.compiled import OPTIONS, f32
+from arkund.core.dsp.compiled import OPTIONS, f32, made_for
+from arkund.core.dsp.lanes import larger, load, smaller, store
 
 
 @njit(**OPTIONS)
@@ -33,3 +34,20 @@ def add_strikes(out, start, at, gains, first, sizes, sounds, room, gives_way):
             if room[k] < sizes[k]:
                 value *= min(max((length - n) / gives_way, 0.0), 1.0)
             out[i] += value
+
+
+@njit(**OPTIONS)
+def extremes(stride, x, rows, low, high):
+    """Write the lowest and the highest of each so many rows of a bank; low, high: rows of LANES."""
+    L = len(stride)
+    for k in range(low.size // L):
+        first = k * rows * L
+        least = most = load(stride, x, first)
+        for at in range(first + L, first + rows * L, L):
+            each = load(stride, x, at)
+            least, most = smaller(least, each), larger(most, each)
+        store(low, k * L, least)
+        store(high, k * L, most)
+
+
+BANKS = made_for(extremes)

@@ -2,31 +2,35 @@
 
 import numpy as np
 
+from arkund.core.dsp import _drawing
+from arkund.core.dsp.bank import WIDE
+
 LEVELS = (256, 1024, 4096)  # samples per column
-BLOCK, STRIDE = 1 << 20, 16
+BLOCK = 1 << 20
 
 
 class Columns:
     """The pictures of channels side by side that arrive in pieces; memory grows by a pair of bytes per column of the finest zoom."""
 
     def __init__(self, count: int) -> None:
-        self._count, self._rest = count, np.zeros((0, count), np.float32)
+        self._count, self._rest = count, np.zeros((0, 0), np.float32)
         self._fine: list[np.ndarray] = []
 
     def add(self, bank: np.ndarray) -> None:
-        """Add audio [float32, shape=(samples, width)]; of its channels the first ``count`` are used."""
-        part = bank[:, : self._count]
-        if self._rest.shape[0]:
-            part = np.concatenate([self._rest, part])
+        """Add audio, a bank or a single channel [float32, shape=(samples, width), contiguous]; of its channels the first ``count`` are used."""
+        part = np.concatenate([self._rest, bank]) if self._rest.shape[0] else bank
         whole = part.shape[0] // LEVELS[0] * LEVELS[0]
         self._rest = part[whole:].copy()
         if whole:
             self._keep(part[:whole])
 
     def _keep(self, part: np.ndarray) -> None:
-        # In two steps, of which the first runs along rows long enough to be quick.
-        rows = np.ascontiguousarray(part).reshape(-1, LEVELS[0] // STRIDE, STRIDE * self._count)
-        low, high = (some.reshape(-1, STRIDE, self._count) for some in (rows.min(axis=1), rows.max(axis=1)))
+        width = part.shape[1]
+        bank = part.reshape(-1, WIDE) if width == 1 else part  # of a single channel many samples go at a time
+        low, high = np.empty((2, part.shape[0] // LEVELS[0], bank.shape[1]), np.float32)
+        rows = LEVELS[0] * width // bank.shape[1]
+        _drawing.BANKS[bank.shape[1]].extremes(bank.reshape(-1), rows, low.reshape(-1), high.reshape(-1))
+        low, high = (some.reshape(low.shape[0], -1, width)[:, :, : self._count] for some in (low, high))
         self._fine.append(_bytes(low.min(axis=1), high.max(axis=1)))
 
     def levels(self) -> list[dict[int, np.ndarray]]:

@@ -7,6 +7,7 @@ from importlib.resources import files
 
 import numpy as np
 
+from arkund.core.beside import shared
 from arkund.core.dsp.envelope import frame_peaks
 from arkund.core.kit.pieces import is_tom
 from arkund.core.trees.trees import Trees
@@ -86,7 +87,11 @@ def features_of(readers: Sequence, sample_rate_hz: int) -> list[np.ndarray | Non
     """Return what tells the mics of one take apart, each float64 [shape=(features,)]: its own sound, that sound against the other mics',
     and how late it hears what it hears loudest; None for silence. A reader may be None.
     """
-    found = [loudest_moments(r.read, r.length, sample_rate_hz) if r else (np.zeros(0, int), 0.0) for r in readers]
+
+    def moments_of(reader) -> tuple[np.ndarray, float]:
+        return loudest_moments(reader.read, reader.length, sample_rate_hz) if reader else (np.zeros(0, int), 0.0)
+
+    found = shared(moments_of, readers)
     usable = [k for k, (moments, _) in enumerate(found) if moments.size >= 3]
     own = {k: _own(readers[k].read, *found[k], sample_rate_hz) for k in usable}
     typical = {k: _typical(readers[k].read, found[k][0], sample_rate_hz) for k in usable}

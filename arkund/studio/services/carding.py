@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.beside import at_once
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
 from arkund.core.card.raw import raw_plan
@@ -56,7 +57,7 @@ def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
     if school not in TARGETS:
         raise SettingsError(f"school: expected one of {', '.join(TARGETS)}; got {school[:40]!r}.")
     span = span or measure.busy_span()
-    raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
+    raw, now = figures(measure.at(raw_plan(measure.plan)), span), figures(measure, span)
     peak_db = whole.true_peak_db(measure.session, measure.plan)
     if peak_db is not None and now["headroom"] is not None:
         now = now | {"headroom": round(peak_db, 2)}  # the loudest moment need not be in the busiest part
@@ -73,7 +74,7 @@ def calm(measure: Measure) -> dict[str, float | None]:
         return {}
 
     def compute() -> dict:
-        raw, now = figures(Measure(measure.session, raw_plan(measure.plan)), span), figures(measure, span)
+        raw, now = figures(measure.at(raw_plan(measure.plan)), span), figures(measure, span)
         return {"figures": {key: about(key, now, raw) for key in now if key not in OF_THE_SONG}}
 
     return measure.kept("calm", measure.plan.to_json(), compute)["figures"]
@@ -88,30 +89,40 @@ def known_calm(measure: Measure) -> dict[str, float | None] | None:
 def figures(measure: Measure, span: Span) -> dict[str, float | None]:
     """Return the figures of a Plan as it is heard over a part of the song, kept."""
 
+    shells = [mic for mic in measure.shells() if is_close(mic.role) and not mic.mute]
+
     def compute() -> dict:
         kit = rendered(measure.plan, measure.recordings, span, "kit")
-        hits = heard_hits(measure, span)
-        found = kit_figures(Sound(kit, hits, measure.rate))
-        shells = [mic for mic in measure.shells() if is_close(mic.role) and not mic.mute]
         strips = {mic.id: rendered(measure.plan, measure.recordings, span, f"strip:{mic.id}") for mic in shells}
-        heard = {mic.id: bleed_db(strips[mic.id], mic.piece, hits, measure.rate) for mic in shells}
-        toms, others = (
-            [heard[m.id] for m in shells if is_tom(m.piece) == wanted and heard[m.id] is not None]
-            for wanted in (True, False)
+        hits = heard_hits(measure, span)
+        found, low = at_once(
+            lambda: kit_figures(Sound(kit, hits, measure.rate)) | _bleed(shells, strips, hits, measure.rate),
+            lambda: layering.carried(measure, "kick") if any(m.piece == "kick" for m in shells) else None,
         )
-        found |= {"bleed_toms": _mean(toms), "bleed": _mean(others)}
-        snare = timing_mic(shells, "snare")
-        found["hat_in_snare"] = hat_in_snare_db(strips[snare.id], hits, measure.rate) if snare else None
-        low = layering.carried(measure, "kick") if any(m.piece == "kick" for m in shells) else None
         found["low_end"] = low.gain_db if low and len(low.main_db) > 1 else None
         return {"figures": {key: None if v is None else round(float(v), 2) for key, v in found.items()}}
 
     return measure.kept("card", [measure.plan.to_json(), list(span)], compute)["figures"]
 
 
+def _bleed(shells: list[MicPlan], strips: dict[str, np.ndarray], hits: dict, rate: int) -> dict[str, float | None]:
+    """Return the figures of what close mics hear of others."""
+    heard = {mic.id: bleed_db(strips[mic.id], mic.piece, hits, rate) for mic in shells}
+    toms, others = (
+        [heard[m.id] for m in shells if is_tom(m.piece) == wanted and heard[m.id] is not None]
+        for wanted in (True, False)
+    )
+    snare = timing_mic(shells, "snare")
+    return {
+        "bleed_toms": _mean(toms),
+        "bleed": _mean(others),
+        "hat_in_snare": hat_in_snare_db(strips[snare.id], hits, rate) if snare else None,
+    }
+
+
 def average_hits(measure: Measure, span: Span) -> dict[str, dict]:
     """Return the average kick and back-beat of the whole kit, raw and now, as envelopes by piece."""
-    both = {"raw": Measure(measure.session, raw_plan(measure.plan)), "now": measure}
+    both = {"raw": measure.at(raw_plan(measure.plan)), "now": measure}
 
     def compute() -> dict:
         out: dict[str, dict] = {}
@@ -134,12 +145,12 @@ def _mean(levels: list[float]) -> float | None:
 
 def heard_hits(measure: Measure, span: Span) -> dict[str, list]:
     """Return the hits that sound within a part of the song, in s from its start: each drum's where it is lined up."""
-    out = {}
+    out, length_s = {}, (span[1] - span[0]) / measure.rate
     for piece, mine in measure.heard_hits.items():
         mic: MicPlan | None = timing_mic(measure.plan.mics, piece)
         later_s = (mic.line_up.delay_ms / 1000.0 if mic else 0.0) - span[0] / measure.rate
-        moved = [dataclasses.replace(h, time_s=h.time_s + later_s) for h in mine]
-        out[piece] = [h for h in moved if 0.0 <= h.time_s < (span[1] - span[0]) / measure.rate]
+        inside = [(h, at) for h in mine if 0.0 <= (at := h.time_s + later_s) < length_s]
+        out[piece] = [dataclasses.replace(h, time_s=at) for h, at in inside]
     return out
 
 

@@ -34,7 +34,7 @@ def set_look(measure: Measure, look: str) -> Change:
     """Return the change by which the whole kit is cleaned to a look: every shell in the way that its measurement proposes, those already cleaned in theirs."""
     if look not in LOOKS:
         raise SettingsError(f"look: expected one of {', '.join(LOOKS)}; got {look!r}.")
-    wanted = Measure(measure.session, measure.plan.replace(cleaning=measure.plan.cleaning.replace(look=look)))
+    wanted = measure.at(measure.plan.replace(cleaning=measure.plan.cleaning.replace(look=look)))
     values = {"cleaning.look": look}
     proposed = {note.place: note for note in find("clean", wanted) if note.first_choice}
     for mic in wanted.shells():
@@ -72,13 +72,13 @@ def by_band(measure: Measure, mic_id: str, what: str, other: str = "") -> Change
         pieces = (own, other) if own else (other,)
     struck = measure.plan.struck
     for piece in pieces:
-        struck = struck_with(Measure(measure.session, plan.replace(struck=struck)), piece)
+        struck = struck_with(measure.at(plan.replace(struck=struck)), piece)
     row = rows.with_own_id(mic.tools, tool)
     values = {
         "struck": [each.to_json() for each in struck],
         f"mics.{mic.id}.tools": [each.to_json() for each in row],
     }
-    after = Measure(measure.session, put(plan, values))
+    after = measure.at(put(plan, values))
     lost = measure.own_change(mic, after)
     places = ", ".join(f"{band.frequency_hz:.0f}" for band in tool.bands)
     title = f"{mic.name}: {BY_BAND[what]}{words} at {places} Hz; own hits {lost:+.1f} dB"

@@ -139,11 +139,11 @@ def _timing(m: Measure) -> list[Finding]:
 
 def _clean(m: Measure) -> list[Finding]:
     look, likely = m.plan.cleaning.look, m.likelihoods()
-    heard_as = {mic.id: sounds_like_another(mic.piece, likely.get(mic.id, {})) for mic in m.shells()}
+    mics = [mic for mic in m.shells() if m.hits.get(mic.piece)]
+    separated, _ = m.separations(mics), m.ringings(mics)  # of all at once: the cleaners of each ask for them again
     found = [
-        propose_clean(mic, *m.cleaners(mic), m.separation(mic), look, heard_as[mic.id])
-        for mic in m.shells()
-        if m.hits.get(mic.piece)
+        propose_clean(mic, *m.cleaners(mic), mine, look, sounds_like_another(mic.piece, likely.get(mic.id, {})))
+        for mic, mine in zip(mics, separated, strict=True)
     ]
     return [f for f in found if f is not None]
 

@@ -43,7 +43,7 @@ def add(measure: Measure, piece: str, sort: str, frequency_hz: float | None = No
     hz = frequency_hz or in_key(laying.note_hz(measure.tone(mic).fundamental_hz), plan.key)
     layer_id = free_id(f"{piece}-{sort}", {each.id for each in plan.mics})
     layer = laying.laid(layer_id, mic, sort, hz, against_usual(measure.hits[piece], measure.rate))
-    strips, hits_s = heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
+    strips, hits_s = heard(measure.at(plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     values = {"mics": [each.to_json() for each in (*plan.mics, layer)]}
     return Change(f"A {sort} at {hz:.1f} Hz ({name_of(hz)[0]}) under {len(layer.strikes)} hits of {piece}", values)
@@ -68,7 +68,7 @@ def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = Fal
     levels = [h.level_db for h in hits]
     layer_id = free_id(f"{piece}-hits", {each.id for each in plan.mics})
     layer = laying.laid_hits(layer_id, mic, shots_of(chosen, usual_level_db(hits), levels), strikes)
-    strips, hits_s = heard(Measure(measure.session, plan.replace(mics=(*plan.mics, layer))), piece)
+    strips, hits_s = heard(measure.at(plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     where = ""
     if into:
@@ -144,7 +144,7 @@ def take_way(measure: Measure, piece: str, way: str) -> Change:
         tried = [
             shared | {f"mics.{carrying.id}.tools": [t.to_json() for t in with_way(carrying, tool)]} for tool in tools
         ]
-    after = [_kit_low_db(Measure(measure.session, change.put(plan, values)), piece) for values in tried]
+    after = [_kit_low_db(measure.at(change.put(plan, values)), piece) for values in tried]
     values, most = max(zip(tried, after, strict=True), key=lambda row: row[1])
     more = round(most - _kit_low_db(measure, piece), 1)
     low, high = main_hz(piece)

@@ -59,7 +59,7 @@ from arkund.core.tools.regions import Regions
 from arkund.core.tools.tone import Band
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Measured, Session
-from arkund.studio.services.recordings import hits_of, recordings_of
+from arkund.studio.services.recordings import hits_depend, hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
 VERSION = 19  # of the measurements: raised when one of them is computed in another way
@@ -78,6 +78,13 @@ class Measure:
         self.rate = session.sample_rate_hz
         self._performance = [self.plan.take, *(join.to_json() for join in self.plan.joins)]
         self._hits: dict | None = None
+
+    def at(self, plan: Plan) -> "Measure":
+        """Return the measurements at another Plan of the session; hits that are the same for both are resolved once."""
+        other = Measure(self.session, plan)
+        if hits_depend(plan) == hits_depend(self.plan):
+            other._hits, other._hits_key = self.hits, self._hits_key
+        return other
 
     @property
     def hits(self) -> dict:
@@ -144,21 +151,21 @@ class Measure:
 
     def levels(self) -> dict[str, MicLevel]:
         """Return the peaks of each mic at its own hits, before any trim."""
-        out = {}
-        for mic in self.plan.mics:
-            reader = self.recordings.mic(self.plan.take, mic.id)
-            if reader is None:
-                continue
+        readers = {mic.id: self.recordings.mic(self.plan.take, mic.id) for mic in self.plan.mics}
+        mics = [mic for mic in self.plan.mics if readers[mic.id] is not None]
+
+        def compute(mic: MicPlan) -> dict:
             close = is_close(mic.role) and mic.piece in self.hits
             own = self.hits.get(mic.piece, []) if close else self.hits.get("snare", []) + self.hits.get("kick", [])
             times = [round(h.time_s, 5) for h in own if not h.ghost]
+            return dataclasses.asdict(mic_level(readers[mic.id], mic.id, times, close, self.rate))
 
-            def compute(reader=reader, mic=mic, times=times, close=close) -> dict:
-                return dataclasses.asdict(mic_level(reader, mic.id, times, close, self.rate))
-
-            data = self.kept("level", [mic.id, mic.piece, mic.role], compute)
-            out[mic.id] = MicLevel(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
-        return out
+        asked = [([mic.id, mic.piece, mic.role], functools.partial(compute, mic)) for mic in mics]
+        found = zip(mics, self.kept_each("level", asked), strict=True)
+        return {
+            mic.id: MicLevel(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
+            for mic, data in found
+        }
 
     def section_levels(self) -> dict[str, list[SectionLevel]]:
         """Return how loud each piece is played in each section."""
@@ -288,29 +295,42 @@ class Measure:
         left, gain = null_db(*(rendered(self.plan, self.recordings, span, name) for name in (a, b)))
         return left, float(gain_to_db(gain))
 
+    def separations(self, mics: Sequence[MicPlan]) -> list[Separation]:
+        """Return of each mic own hits against others' hits in it, through its gate's key filter."""
+        gates = [mine if (mine := mic.first("gate")) and mine.on else start_settings(mic) for mic in mics]
+        hits = self.heard_hits
+
+        def compute(mic: MicPlan, gate: Gate) -> dict:
+            return dataclasses.asdict(separation(self._source_of(mic), mic, hits, gate, self.rate))
+
+        asked = [
+            (
+                [self.source_depends(mic), gate.key.low_hz, gate.key.high_hz, gate.key.tilt_db],
+                functools.partial(compute, mic, gate),
+            )
+            for mic, gate in zip(mics, gates, strict=True)
+        ]
+        return [_separation(data) for data in self.kept_each("clean", asked)]
+
     def separation(self, mic: MicPlan) -> Separation:
-        """Return own hits against others' hits in a mic, through its gate's key filter."""
-        mine = mic.first("gate")
-        gate = mine if mine and mine.on else start_settings(mic)
+        """Return the same of one mic."""
+        return self.separations([mic])[0]
 
-        def compute() -> dict:
-            return dataclasses.asdict(separation(self._source_of(mic), mic, self.heard_hits, gate, self.rate))
+    def ringings(self, mics: Sequence[MicPlan]) -> list[Ringing]:
+        """Return how each mic's drum rings in it, and until when each of its hits is heard, in the time of the recording."""
+        length = self.recordings.length(self.plan.take)
 
-        key = [self.source_depends(mic), gate.key.low_hz, gate.key.high_hz, gate.key.tilt_db]
-        data = self.kept("clean", key, compute)
-        others_db, others_s = ({p: tuple(v) for p, v in data[k].items()} for k in ("others_db", "others_s"))
-        return Separation(data["mic"], tuple(data["own_db"]), others_db, tuple(data["own_s"]), others_s)
+        def compute(mic: MicPlan) -> dict:
+            times = [h.time_s for h in self.hits.get(mic.piece, [])]
+            return dataclasses.asdict(ringing(raw(self.plan, self.recordings, mic.id), length, times, self.rate))
+
+        asked = [([mic.id, mic.piece], functools.partial(compute, mic)) for mic in mics]
+        found = self.kept_each("ringing", asked)
+        return [Ringing(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()}) for data in found]
 
     def ringing(self, mic: MicPlan) -> Ringing:
-        """Return how a mic's drum rings in it, and until when each of its hits is heard, in the time of the recording."""
-
-        def compute() -> dict:
-            times = [h.time_s for h in self.hits.get(mic.piece, [])]
-            read = raw(self.plan, self.recordings, mic.id)
-            return dataclasses.asdict(ringing(read, self.recordings.length(self.plan.take), times, self.rate))
-
-        data = self.kept("ringing", [mic.id, mic.piece], compute)
-        return Ringing(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()})
+        """Return the same of one mic."""
+        return self.ringings([mic])[0]
 
     def cleaners(self, mic: MicPlan) -> tuple[Gate, Regions]:
         """Return a gate and a cut by hits for a mic, each as it would be set."""
@@ -505,3 +525,8 @@ class Measure:
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""
         return [m for m in self.plan.mics if not m.is_layer and is_shell(m.piece)]
+
+
+def _separation(data: dict) -> Separation:
+    others_db, others_s = ({p: tuple(v) for p, v in data[k].items()} for k in ("others_db", "others_s"))
+    return Separation(data["mic"], tuple(data["own_db"]), others_db, tuple(data["own_s"]), others_s)

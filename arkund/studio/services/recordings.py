@@ -71,6 +71,12 @@ def hits_of(session: Session, plan: Plan, take_key: str | None = None) -> dict[s
     return resolve(rows_of(session, plan, key), plan.hit_changes if key == plan.take else ())
 
 
+def hits_depend(plan: Plan) -> tuple:
+    """Return all of a Plan that its working take's hits depend on."""
+    mics = [(mic.id, mic.piece, mic.role) for mic in plan.mics]
+    return plan.take, plan.joins, plan.hit_changes, mics
+
+
 def rows_of(session: Session, plan: Plan, take_key: str) -> dict[str, list]:
     """Return the rows of :func:`find`, found first where they were not yet; of the working take as the Plan joins it."""
     takes = {take_key}

@@ -46,10 +46,10 @@ def settle(
     """Correct the kit towards the targets of its school; return the Moves. Raises CancelledError between two rounds; what was tried leaves nothing behind."""
     measure = Measure(session)
     span, school = measure.busy_span(), measure.plan.school
-    raw = carding.figures(Measure(session, raw_plan(measure.plan)), span)
+    raw = carding.figures(measure.at(raw_plan(measure.plan)), span)
 
     def tried(plan: Plan) -> Tried:
-        mine = Measure(session, plan)
+        mine = measure.at(plan)
         levelled, found = levers.at_headroom(plan, carding.figures(mine, span))  # which need not be tried
         return Tried(levelled, found, off_altogether(found, raw, school))
 
@@ -64,7 +64,7 @@ def settle(
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
         missed = shares.of(levers.misses(now.figures, raw, school))
-        made = _Corrections(Measure(session, now.plan), now, missed, room_db("attack", now.figures, raw, school), span)
+        made = _Corrections(measure.at(now.plan), now, missed, room_db("attack", now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
             break
         now = tried(made.plan)
@@ -126,7 +126,7 @@ class _Corrections:
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
         for piece in sorted({"hihat", "snare"} - {each.piece for each in self.plan.struck}):
-            struck = rigging.struck_with(Measure(self._measure.session, self.plan), piece)
+            struck = rigging.struck_with(self._measure.at(self.plan), piece)
             self._take(Step("hat_in_snare", {"struck": [each.to_json() for each in struck]}))
         self._take(levers.hat_in_snare(self.plan, over))
 

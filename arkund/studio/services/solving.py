@@ -240,7 +240,7 @@ def tuck(measure: Measure) -> Finding | None:
 
     def compute() -> dict:
         struck = [each.to_json() for each in rigging.struck_with(measure, UNDER)]
-        keyed = Measure(measure.session, plan.replace(struck=rigging.struck_with(measure, UNDER)))
+        keyed = measure.at(plan.replace(struck=rigging.struck_with(measure, UNDER)))
         try:
             solved = solve(keyed, OVERHEADS, TUCKED, piece=UNDER, first=(tucked(),))
         except SettingsError:

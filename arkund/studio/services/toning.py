@@ -198,7 +198,7 @@ def split_note(measure: Measure, piece: str = "kick") -> Finding | None:
         bare = places.with_strip(bare, mic.id, tools=tuple(tool for tool in mic.tools if tool.id != SPLIT))
 
     def compute() -> dict:
-        strips, hits_s = layering.heard(Measure(measure.session, bare), piece)
+        strips, hits_s = layering.heard(measure.at(bare), piece)
         found = split({key: strips[key] for key in mics if key in strips}, hits_s, measure.rate)
         if found is None:
             return {}
@@ -208,7 +208,7 @@ def split_note(measure: Measure, piece: str = "kick") -> Finding | None:
             for p in found.parts
         }
         after = change.put(plan, dict(propose_split(found, mics, levels, 0.0).changes))
-        both = [layering.carried(Measure(measure.session, each), piece) for each in (bare, after)]
+        both = [layering.carried(measure.at(each), piece) for each in (bare, after)]
         changed = both[1].sum_main_db - both[0].sum_main_db if all(both) else 0.0
         return {"split": dataclasses.asdict(found), "levels": levels, "changed": float(changed)}
 
