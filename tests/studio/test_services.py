@@ -11,7 +11,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.change import put
-from arkund.core.plan.plan import Cut, MicPlan
+from arkund.core.plan.plan import Cut, HitChange, MicPlan
 from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.rig import usual
 from arkund.core.tools.gate import Gate
@@ -219,6 +219,15 @@ class TestHitsByWhatTheyDependOn:
         assert len(after["floor"]) == len(before["tom1"])
         assert recordings.found(session, plan, plan.take) is not None
         assert list(after) == [piece for piece in PIECES if piece in after]
+
+    def test_at_another_plan(self, session):
+        """Measurements at another Plan share its hits where it changes none, and find their own where it does."""
+        measure = Measure(session)
+        louder = put(session.plan, {"kit.level_db": -3.0})
+        assert measure.at(louder).hits is measure.hits
+        first = measure.hits["kick"][0].time_s
+        fewer = session.plan.replace(hit_changes=(HitChange(kind="remove", piece="kick", time_s=first),))
+        assert len(measure.at(fewer).hits["kick"]) == len(measure.hits["kick"]) - 1
 
     def test_all_takes(self, session):
         """Every take's hits are found, and progress reaches its end."""

@@ -1,5 +1,6 @@
 """Reading recordings: every usual format exactly, every bad file named, nothing half-made left."""
 
+from itertools import pairwise
 from types import SimpleNamespace
 
 import numpy as np
@@ -8,7 +9,7 @@ import soundfile
 
 from arkund.core.errors import AudioError, StorageError
 from arkund.core.files import audio, room
-from arkund.core.files.peaks import LEVELS, pyramid
+from arkund.core.files.peaks import LEVELS, Columns, pyramid
 
 
 def noise(seconds=0.5, rate=48_000, channels=1, seed=1):
@@ -257,3 +258,18 @@ class TestPyramid:
                 part = samples[i * level : (i + 1) * level]
                 assert columns[i, 0] == max(np.floor(part.min() * 127), -127)
                 assert columns[i, 1] == min(np.ceil(part.max() * 127), 127)
+
+    @pytest.mark.parametrize(("width", "count"), [(4, 2), (8, 7), (16, 16)])
+    def test_banks_in_pieces(self, width, count):
+        """Channels side by side that arrive in pieces of any size are drawn as each by itself; what lies beside them is not."""
+        bank = np.random.default_rng(width).uniform(-1.2, 1.2, (10_003, width)).astype(np.float32)
+        columns = Columns(count)
+        for first, last in pairwise((0, 10, 300, 7000, 10_003)):
+            columns.add(np.ascontiguousarray(bank[first:last]))
+        found = columns.levels()
+        assert len(found) == count
+        for channel, levels in enumerate(found):
+            for level in LEVELS:
+                rows = np.pad(bank[:, channel], (0, -bank.shape[0] % level)).reshape(-1, level)
+                wanted = np.stack([np.floor(rows.min(axis=1) * 127), np.ceil(rows.max(axis=1) * 127)], axis=1)
+                assert np.array_equal(levels[level], np.clip(wanted, -127, 127))
