@@ -66,9 +66,14 @@ def test_later_by_5_ms(page, session, tmp_path):
     expect(against).to_contain_text(
         re.compile("busiest part|verse"), timeout=20_000
     )  # sections may have been named by then
-    against.get_by_role("button").click()
+    against.get_by_role("button", name="as loud as the kit").click()
     expect(page.locator("#message")).to_contain_text("as loud as the kit")
     ready(page)
-    for _ in range(3):
+    behind = against.get_by_role("group", name="behind the cymbals").get_by_role("button", name="8 ms")
+    behind.click()
+    expect(page.locator("#message")).to_contain_text("8 ms behind the cymbals")
+    expect(behind).to_have_attribute("aria-pressed", "true", timeout=20_000)
+    ready(page)
+    for _ in range(4):
         page.locator("#undo").click()
         ready(page)

@@ -32,12 +32,15 @@ class TestHeard:
     """With the kit, not with a drum alone."""
 
     def test_level_and_place(self, session, music):
-        """Added to the kit at -6 dB, 120 ms later."""
+        """Added to the kit at -6 dB, 120 ms later, and so much behind the cymbals as was chosen."""
         path, samples = music
         before = heard(session)
         backing.load(session, path)
         moves.apply(session.pk, {"backing.offset_ms": 120.0}, step="load", title="later")
         late = SPAN[0] - round(0.12 * RATE)
+        assert heard(session) - before == pytest.approx(samples[late : late + RATE] * 10 ** (-6 / 20), abs=1e-6)
+        moves.apply(session.pk, {"backing.behind_ms": 5.0}, step="blend", title="behind")
+        late -= round(0.005 * RATE)
         assert heard(session) - before == pytest.approx(samples[late : late + RATE] * 10 ** (-6 / 20), abs=1e-6)
 
     def test_a_drum_alone_stays_alone(self, session, music):

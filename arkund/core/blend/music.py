@@ -12,6 +12,7 @@ from arkund.core.tone.lifted import TIRING_HZ
 from arkund.core.units import db_to_gain
 
 PART_S = 8.0  # of a section, from its middle
+BEHIND_MS = (0, 3, 5, 8, 10)  # by which music may follow the cymbals, before it is heard as late
 
 
 @dataclass(frozen=True, slots=True)

@@ -233,6 +233,9 @@ class Backing(Settings):
     on: bool = False
     level_db: float = number(-6.0, -60.0, 12.0, step=0.5, unit="dB")
     offset_ms: float = number(0.0, -600_000.0, 600_000.0, step=1, unit="ms", help="later by this; negative = earlier")
+    behind_ms: float = number(
+        0.0, 0.0, 20.0, step=0.5, unit="ms", help="later still, so that cymbals are heard before it"
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

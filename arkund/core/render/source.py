@@ -167,7 +167,7 @@ def source(plan: Plan, recordings: Recordings, mic: MicPlan, start: int, stop: i
 
 def backing_span(plan: Plan, recordings: Recordings, start: int, stop: int) -> np.ndarray:
     """Return a span of the backing track where it is heard in the song, float32 [shape=(samples, 2)]; silence where there is none."""
-    later = round(ms_to_samples(plan.backing.offset_ms, recordings.sample_rate_hz))
+    later = round(ms_to_samples(plan.backing.offset_ms + plan.backing.behind_ms, recordings.sample_rate_hz))
     sides = [raw(plan, recordings, side, BACKING)(start - later, stop - later) for side in BACKING_SIDES]
     return np.stack(sides, axis=1)
 

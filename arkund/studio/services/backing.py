@@ -6,7 +6,7 @@ from pathlib import Path
 from django.db import transaction
 
 from arkund.core.blend import music as music_against
-from arkund.core.blend.music import Against, middle_of
+from arkund.core.blend.music import BEHIND_MS, Against, middle_of
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.files import audio
 from arkund.core.render.source import BACKING, BACKING_SIDES, backing_span
@@ -75,7 +75,8 @@ def against(measure: Measure) -> dict:
     rows = measure.kept("music", [plan.to_json(), name], compute)["rows"] if name else []
     found = [Against(**{key: value for key, value in row.items() if key != "name"}) for row in rows]
     as_loud_db = music_against.as_loud_db(found, plan.backing.level_db)
-    return {"rows": rows, "octaves_hz": list(OCTAVES_HZ), "as_loud_db": as_loud_db}
+    behind = {"behind_ms": plan.backing.behind_ms, "choices_ms": BEHIND_MS}
+    return {"rows": rows, "octaves_hz": list(OCTAVES_HZ), "as_loud_db": as_loud_db} | behind
 
 
 def _parts(measure: Measure) -> list[tuple[str, tuple[int, int]]]:

@@ -51,6 +51,18 @@ export function registerMusic() {
     matchWords() {
       return this.found ? `as loud as the kit: ${figure(this.found.as_loud_db, 1)} dB` : "";
     },
+    choices() {
+      return this.found ? this.found.choices_ms : [];
+    },
+    isBehind(ms) {
+      return this.found.behind_ms === ms;
+    },
+    behindWords(ms) {
+      return ms ? `${ms} ms` : "none";
+    },
+    putBehind(ms) {
+      return this.$store.page.move({ "backing.behind_ms": ms }, ms ? `The rest of the music ${ms} ms behind the cymbals` : "The rest of the music with the cymbals", "");
+    },
     match() {
       return this.$store.page.move({ "backing.level_db": this.found.as_loud_db }, "The rest of the music as loud as the kit", "");
     },

@@ -1,0 +1,74 @@
+"""Top down: the kit as a whole first, with broad EQ and a gentle compressor; then only what its card still asks for."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
+from arkund.core.card import levers
+from arkund.core.card.help import help_of
+from arkund.core.card.targets import CHANGES, FIGURES, TARGETS, about, off_by
+from arkund.core.dsp.spectrum import OCTAVES_HZ
+from arkund.core.findings import Finding
+from arkund.core.plan import change
+from arkund.core.plan.plan import Plan
+from arkund.core.rig import rows
+
+KEY = "blend:top-down"
+EVEN_DB = 3.0  # within which octaves may lie off an even fall
+TOLD_DB = 0.5  # what misses its target by less is not told
+MOST_TOLD = 5
+Figures = Mapping[str, float | None]
+
+
+def begun(plan: Plan) -> bool:
+    """Say whether a compressor is on already, of the kit or of a strip: then it is no longer the first thing that is done."""
+    strips = (plan.kit, *plan.mics, *plan.groups)
+    return any(tool.kind == "compressor" and tool.on for strip in strips for tool in strip.tools)
+
+
+def evened(plan: Plan, residual_db: np.ndarray) -> Plan:
+    """Return a Plan with wide filters over its kit, so that no octave lies further than EVEN_DB off an even fall.
+
+    residual_db : by OCTAVES_HZ, see ``octaves_off_db``
+    """
+    over_db = float(np.max(np.abs(residual_db))) - EVEN_DB
+    step = levers.even(plan, OCTAVES_HZ, residual_db, over_db) if over_db > 0.0 else None
+    return plan if step is None else change.put(plan, step.values)
+
+
+def compressed(plan: Plan, threshold_db: float) -> Plan:
+    """Return a Plan with the kit's gentle compressor on, at a threshold that was measured for KIT_REDUCTION_DB."""
+    tool = kit_start(plan.kit).replace(threshold_db=threshold_db)
+    return change.put(plan, rows.put("kit", plan.kit, tool))
+
+
+def propose(plan: Plan, after: Plan, was: Figures, now: Figures, raw: Figures) -> Finding:
+    """Return the note: what is done to the kit, and what its card still asks for after that.
+
+    was, now : the card before and after; raw : the raw kit's
+    """
+    still = [(key, about(key, now, raw), off_by(about(key, now, raw), TARGETS[plan.school][key])) for key in now]
+    still = sorted((row for row in still if row[2] > TOLD_DB and row[0] != "headroom"), key=lambda row: -row[2])
+    told = "; ".join(_told(plan.school, key, value) for key, value, _ in still[:MOST_TOLD])
+    even = (
+        f"Furthest octave {was['balance']:.1f} → {now['balance']:.1f} dB off an even fall. "
+        if was.get("balance")
+        else ""
+    )
+    return Finding(
+        "blend",
+        KEY,
+        "kit",
+        f"Top down: broad EQ and {KIT_REDUCTION_DB:.0f} dB of compression on the kit first",
+        f"{even}{after.kit.first('compressor').ratio:g}:1 over the busiest part. What a {plan.school} kit then still wants: {told or 'nothing'}.",
+        {"kit.tools": [tool.to_json() for tool in after.kit.tools]},
+        first_choice=False,
+    )
+
+
+def _told(school: str, key: str, value: float) -> str:
+    words = next(figure.words for figure in FIGURES if figure.key == key)
+    shown = f"{value:+.1f}" if key in CHANGES else f"{value:.1f}"
+    found = help_of(key, value, TARGETS[school][key])
+    return f"{words} {shown} dB" + (f" ({found[1]})" if found else "")
