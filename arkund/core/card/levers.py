@@ -166,7 +166,7 @@ def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_
     """Return wide filters over the kit against the octaves that lie furthest from an even fall, so that the furthest comes nearer by so much."""
     mine = next((t for t in plan.kit.tools if t.id == EVEN), None)
     gains = {band.frequency_hz: band.gain_db for band in mine.bands} if mine else {}
-    within_db = float(np.max(np.abs(residual_db))) - by_db
+    within_db = max(float(np.max(np.abs(residual_db))) - by_db, 0.0)
     for hz, off in zip(octaves_hz, residual_db.tolist(), strict=True):
         over = off - float(np.clip(off, -within_db, within_db))
         if over:

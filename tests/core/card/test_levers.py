@@ -69,8 +69,17 @@ class TestShares:
         """All of it at first, half of it once the sign has turned, more again after that; figures do not hang on each other."""
         shares = Shares()
         assert shares.of({"a": 4.0, "b": 1.0}) == {"a": 4.0, "b": 1.0}
-        assert shares.of({"a": -2.0, "b": 0.5}) == {"a": -1.0, "b": 0.5}
+        assert shares.of({"a": -2.0, "b": 0.2}) == {"a": -1.0, "b": 0.2}
         assert shares.of({"a": -1.0}) == {"a": pytest.approx(-0.65)}
+
+    def test_too_slow(self):
+        """More than all of it where little came of that, and never more than MOST; it brings a figure nearer that gives a third of what is asked."""
+        shares, left, asked = Shares(), 4.0, []
+        for _ in range(6):
+            asked.append(shares.of({"a": left})["a"] / left)
+            left -= asked[-1] * left / 3.0
+        assert asked == pytest.approx([1.0, *[1.5] * 5])
+        assert left == pytest.approx(4.0 * (2.0 / 3.0) * 0.5**5)
 
     def test_given_up(self):
         """What swings to and fro is left after a few rounds."""
