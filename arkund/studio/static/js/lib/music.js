@@ -34,7 +34,7 @@ export function registerMusic() {
       return this.found ? this.found.rows : [];
     },
     heads() {
-      return this.found ? this.found.octaves_hz.map((hz) => `${hertz(Math.round(hz))} Hz`) : [];
+      return this.found ? this.found.octaves_hz.map((hz) => `${hertz(Math.round(hz))}${hz < 1000 ? " " : ""}Hz`) : [];
     },
     loudWords(row) {
       return `${figure(row.kit_lufs, 1)} / ${figure(row.music_lufs, 1)}`;
