@@ -163,6 +163,18 @@ class TestProposing:
         kit = Measure(Session.objects.get(pk=session.pk)).kit()
         assert kit["reduction"]["deepest_db"] == pytest.approx(3.0, abs=0.6)
 
+    def test_a_done_note_tells_what_was_measured_then(self, session):
+        """Not what would be proposed on top of it."""
+        note = next(f for f in find("blend", Measure(session)) if f.key == "blend:kit")
+        proposing.accept(session.pk, note)
+        softer = {f"groups.{group.id}.level_db": -20.0 for group in session.plan.groups}
+        moves.apply(session.pk, softer, step="blend", title="softer")
+        session.refresh_from_db()
+        again = next(f for f in find("blend", Measure(session)) if f.key == "blend:kit")
+        assert again.evidence != note.evidence
+        shown = next(n for n in notes("blend", session, Measure(session)) if n.finding.key == "blend:kit")
+        assert (shown.state, shown.finding.title, shown.finding.evidence) == ("done", note.title, note.evidence)
+
     def test_a_note_without_a_change_cannot_be_done(self, session):
         """It can only be left."""
         finding = dataclasses.replace(find("lineup", Measure(session))[0], changes={})

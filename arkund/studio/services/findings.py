@@ -63,8 +63,9 @@ def _worded(finding: Finding) -> Finding:
 
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
-    """Return the step's findings with their decisions; a change that already stands counts as done."""
+    """Return the step's findings with their decisions; a change that already stands counts as done. What was done is told as it was measured then."""
     decided = {d.key: d for d in Decision.objects.filter(session=session)}
+    done = {move.title: move.measured for move in session.moves.filter(state=Move.DONE, step=step).order_by("number")}
     plan = measure.plan
     out = []
     for number, finding in enumerate(find(step, measure), 1):
@@ -72,6 +73,8 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
         state = "open"
         if decision is not None:
             state = decision.verdict
+            if state == Decision.DONE and decision.title in done:
+                finding = dataclasses.replace(finding, title=decision.title, evidence=done[decision.title])
         elif finding.changes and all(_same(change.get(plan, p), v) for p, v in finding.changes.items()):
             state = Decision.DONE
         out.append(Note(number, finding, state, decision.reason if decision else ""))
