@@ -74,9 +74,10 @@ def _both(row) -> tuple[float | None, float | None]:
 
 
 def _worse(row) -> bool:
-    from arkund.core.card.targets import off_by
+    from arkund.core.card.targets import further_by
 
-    return row.off > MET_DB and row.off > off_by(_both(row)[0], row.target) + MET_DB
+    key = row.figure.key
+    return row.off > MET_DB and further_by(key, {key: row.now}, {key: row.raw}, row.target) > MET_DB
 
 
 def _spread(values: list[float]) -> str:

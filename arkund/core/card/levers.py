@@ -122,11 +122,12 @@ def attack(plan: Plan, by_db: float) -> Step | None:
     return Step("attack", values) if values else None
 
 
-def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
+def contrast(plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0) -> Step | None:
     """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; compressors of kick, snare and kit with more of the dry
     sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what hits stand out of.
 
-    short_db : by how much hits stand out less than is wanted, positive; wash_db : how much of that overheads are to give
+    short_db : by how much hits stand out less than is wanted, positive; wash_db : how much of that overheads are to give; spots_db : how much the mics at
+    hats and ride are, whose strokes are wanted and whose ring is not
     """
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
@@ -143,12 +144,20 @@ def contrast(plan: Plan, short_db: float, wash_db: float) -> Step | None:
                 values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = deeper
     overheads = _group(plan, OVERHEADS)
     if overheads is not None and wash_db > 0.0:
-        mine = overheads.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
-        more = min(mine.attack_db + ATTACK_PER_DB * wash_db, MOST_ATTACK_DB)
-        less = max(mine.sustain_db - SUSTAIN_PER_DB * wash_db, LEAST_SUSTAIN_DB)
-        tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
-        values[f"groups.{overheads.id}.tools"] = [t.to_json() for t in rows.with_own_id(overheads.tools, tool)]
+        values[f"groups.{overheads.id}.tools"] = _standing_out(overheads.tools, wash_db)
+    for mic in audible(plan) if spots_db > 0.0 else ():
+        if mic.piece in SPOTS and not mic.is_layer:
+            values[f"mics.{mic.id}.tools"] = _standing_out(mic.tools, spots_db)
     return Step("contrast", values) if values else None
+
+
+def _standing_out(row: rows.Row, by_db: float) -> list[dict]:
+    """Return a row with more attack and less sustain."""
+    mine = next((tool for tool in row if tool.id == STANDS_OUT), None) or Shaper(id=STANDS_OUT, on=True)
+    more = min(mine.attack_db + ATTACK_PER_DB * by_db, MOST_ATTACK_DB)
+    less = max(mine.sustain_db - SUSTAIN_PER_DB * by_db, LEAST_SUSTAIN_DB)
+    tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
+    return [each.to_json() for each in rows.with_own_id(row, tool)]
 
 
 def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:

@@ -92,11 +92,9 @@ TARGETS: dict[str, dict[str, Range]] = {
 FIRST_SCHOOL = "punchy"
 LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is not the usual
 SCHOOLS = tuple(TARGETS)
-MOST_OFF_DB, MISSED_DB, SURELY_DB = 12.0, 0.5, 0.1  # of one figure, in what all together miss by
-INSIDE_DB, INSIDE_SHARE = (
-    0.5,
-    0.3,
-)  # how far within its target a figure is brought to, and what counts of a dB that is short of that
+MOST_OFF_DB, MISSED_DB, SURELY_DB = 20.0, 0.5, 0.1  # of one figure, in what all together miss by
+# How far within its target a figure is brought to, and what counts of a dB that is short of that; what counts beside of one further off than the raw kit.
+INSIDE_DB, INSIDE_SHARE, FURTHER_SHARE = 0.5, 0.3, 1.0
 
 
 def about(key: str, figures: Figures, raw: Figures) -> float | None:
@@ -112,6 +110,12 @@ def off_by(value: float | None, target: Range) -> float:
     if value is None:
         return 0.0
     return max(target[0] - value, value - target[1], 0.0)
+
+
+def further_by(key: str, figures: Figures, raw: Figures, target: Range) -> float:
+    """Return by how much a figure misses its target more than the raw kit does, 0 where it does not; of a change, than none would."""
+    before = 0.0 if key in CHANGES else raw[key]
+    return 0.0 if before is None else max(off_by(about(key, figures, raw), target) - off_by(before, target), 0.0)
 
 
 def beyond(key: str, value: float | None, school: str) -> float:
@@ -132,8 +136,8 @@ def room_db(key: str, figures: Figures, raw: Figures, school: str) -> float:
 
 
 def off_altogether(figures: Figures, raw: Figures, school: str) -> float:
-    """Return by how much all figures together miss: the sum of what they miss by, something for each that does, and a little for what is within by less than
-    INSIDE_DB: so that kits that differ by hardly anything are brought to the same place.
+    """Return by how much all figures together miss: the sum of what they miss by, something for each that does, more where the raw kit missed by less, and a
+    little for what is within by less than INSIDE_DB: so that kits that differ by hardly anything are brought to the same place.
     """
     out = 0.0
     for key, target in TARGETS[school].items():
@@ -141,4 +145,5 @@ def off_altogether(figures: Figures, raw: Figures, school: str) -> float:
         off = off_by(value, target)
         out += min(off, MOST_OFF_DB) + MISSED_DB * min(off / SURELY_DB, 1.0)
         out += INSIDE_SHARE * min(abs(beyond(key, value, school)), INSIDE_DB)
+        out += FURTHER_SHARE * further_by(key, figures, raw, target)
     return out

@@ -20,7 +20,7 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 from arkund.studio.steps import KIT
 
-ROUNDS, PATIENCE = 12, 2  # at most; without anything better
+ROUNDS, PATIENCE = 12, 4  # at most; without anything better
 WORDS = {figure.key: figure.words for figure in FIGURES}
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
@@ -67,12 +67,12 @@ def settle(
         made = _Corrections(measure.at(now.plan), now, missed, room_db("attack", now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
             break
-        now = tried(made.plan)
+        before, now = now, tried(made.plan)
         for step in made.steps:
             applied.setdefault(step.figure, {}).update(dict.fromkeys(step.values))
         if now.off < best.off - HARDLY_DB:
             best, since = now, 0
-        else:
+        elif now.off > before.off - HARDLY_DB:  # one that only makes good what the one before it cost does not count
             since += 1
         if since == PATIENCE:
             break
@@ -104,7 +104,8 @@ class _Corrections:
         more, short = -0.8 * self._missed.get("attack", 0.0), -self._missed.get("contrast", 0.0)
         if short > 0.0:
             more += min(0.5 * short, 0.7 * room_db)
-            self._take(levers.contrast(self.plan, short, self._wash_db))
+            spots_db = min(short, max(-self._missed.get("cymbals", 0.0), 0.0))
+            self._take(levers.contrast(self.plan, short, self._wash_db, spots_db))
         if abs(more) >= LEAST_ATTACK_DB:
             self._take(levers.attack(self.plan, more))
 

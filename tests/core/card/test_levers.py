@@ -5,7 +5,7 @@ import pytest
 
 from arkund.core.card import levers
 from arkund.core.card.shares import Shares
-from arkund.core.card.targets import FIGURES, INF, INSIDE_DB, SCHOOLS, TARGETS, beyond, off_altogether
+from arkund.core.card.targets import FIGURES, INF, INSIDE_DB, SCHOOLS, TARGETS, beyond, further_by, off_altogether
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.plan import change
 from arkund.core.plan.plan import Group, MicPlan, Plan
@@ -55,6 +55,25 @@ class TestMisses:
         assert by[values < 12.0 + INSIDE_DB - 0.01].max() < 0.0
         assert by[-1] == pytest.approx(values[-1] - (15.0 - INSIDE_DB))
         assert np.all(np.diff(off[values > 15.0 - INSIDE_DB]) > 0.0)
+
+    @pytest.mark.parametrize(
+        ("key", "raw", "now", "further"),
+        [
+            ("contrast", 7.0, 7.5, 0.0),  # half a dB up where one is wanted: nearer than none
+            ("contrast", 7.0, 6.4, 0.6),
+            ("toms", 2.0, 1.5, 0.0),
+            ("toms", 2.0, -5.0, 1.0),  # two below -3, where it was one above 1
+            ("toms", None, -5.0, 0.0),
+        ],
+    )
+    def test_further_than_raw(self, key, raw, now, further):
+        """Of a change against none; of other figures against what the raw kit has. It counts beside what is missed."""
+        figures, before = middle("punchy"), dict.fromkeys(KEYS, 0.0)
+        found = further_by(key, figures | {key: now}, before | {key: raw}, TARGETS["punchy"][key])
+        assert found == pytest.approx(further)
+        if further:
+            near = off_altogether(figures | {key: now}, before | {key: now}, "punchy") if key == "toms" else 0.0
+            assert off_altogether(figures | {key: now}, before | {key: raw}, "punchy") > near
 
     def test_unknown(self):
         """A figure that the playing does not tell is not corrected."""
@@ -129,6 +148,9 @@ class TestLevers:
         shaper = change.put(PLAN, values).groups[2].tool(levers.STANDS_OUT)
         assert shaper.attack_db > 0.0 > shaper.sustain_db
         assert "groups.overheads.tools" not in levers.contrast(PLAN, 2.0, 0.0).values
+        assert "mics.hat.tools" not in values
+        hat = change.put(PLAN, levers.contrast(PLAN, 2.0, 0.0, 1.0).values).mic("hat").tool(levers.STANDS_OUT)
+        assert hat.attack_db > 0.0 > hat.sustain_db
         soft = change.put(PLAN, {"paths.sustain.level_db": levers.SOFTEST_PATH_DB})
         assert levers.contrast(soft, 2.0, 0.0).values["paths.sustain.mute"] is True
 
