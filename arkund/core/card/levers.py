@@ -124,7 +124,7 @@ def attack(plan: Plan, by_db: float) -> Step | None:
 
 def contrast(plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0) -> Step | None:
     """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; compressors of kick, snare and kit with more of the dry
-    sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what hits stand out of.
+    sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what hits stand out of, and in the mics at hats and ride.
 
     short_db : by how much hits stand out less than is wanted, positive; wash_db : how much of that overheads are to give; spots_db : how much the mics at
     hats and ride are, whose strokes are wanted and whose ring is not

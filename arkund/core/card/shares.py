@@ -4,10 +4,8 @@ from collections.abc import Mapping
 
 # Of a correction: after one that went too far, after any other; below which it is not tried.
 LESS, MORE, LEAST = 0.5, 1.3, 0.1
-MOST, SLOW = (
-    1.5,
-    0.6,
-)  # of one that gave less than SLOW of what was asked; with more than that, what is good for one figure spoils others
+# Of one that gave less than SLOW of what was asked; with more than that, what is good for one figure spoils others.
+MOST, SLOW = 1.5, 0.6
 
 
 class Shares:

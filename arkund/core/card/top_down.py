@@ -1,13 +1,11 @@
 """Top down: the kit as a whole first, with broad EQ and a gentle compressor; then only what its card still asks for."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
 from arkund.core.card import levers
 from arkund.core.card.help import help_of
-from arkund.core.card.targets import CHANGES, FIGURES, TARGETS, about, off_by
+from arkund.core.card.targets import CHANGES, FIGURES, TARGETS, Figures, about, off_by
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.findings import Finding
 from arkund.core.plan import change
@@ -18,7 +16,6 @@ KEY = "blend:top-down"
 EVEN_DB = 3.0  # within which octaves may lie off an even fall
 TOLD_DB = 0.5  # what misses its target by less is not told
 MOST_TOLD = 5
-Figures = Mapping[str, float | None]
 
 
 def begun(plan: Plan) -> bool:
