@@ -1,4 +1,4 @@
-"""The kit first: what the note promises is what is rendered, and it is offered only as long as nothing is compressed."""
+"""The kit first: what is said of it is what is rendered, and it is done only where nothing is compressed yet."""
 
 import numpy as np
 import pytest
@@ -6,19 +6,15 @@ import pytest
 from arkund.core.blend.propose import KIT_REDUCTION_DB
 from arkund.core.card import top_down
 from arkund.core.card.measure import octaves_off_db
+from arkund.core.errors import SettingsError
 from arkund.core.plan.change import put
 from arkund.core.tools.compressor import Compressor
-from arkund.studio.services import carding, moves
-from arkund.studio.services.findings import find
+from arkund.studio.services import carding, rigging
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.proposing import accept
 from arkund.studio.services.rendering import rendered
+from arkund.studio.services.top_down import kit_first
 
 pytestmark = pytest.mark.django_db
-
-
-def offered(session):
-    return [note for note in find("blend", Measure(session)) if note.key == top_down.KEY]
 
 
 def furthest_db(measure):
@@ -27,24 +23,23 @@ def furthest_db(measure):
 
 
 def test_kit_first(session):
-    """Octaves come nearer to an even fall, the compressor takes what is said, figures of the note are those of the card; taken back it is offered again."""
-    (note,) = offered(session)
+    """Octaves come nearer to an even fall, the compressor takes what is said, and what is told as still wanted is what the card misses most."""
     before = furthest_db(Measure(session))
-    accept(session.pk, note)
+    change = kit_first(Measure(session))
+    rigging.make(session, change, "blend", session.version)
     session.refresh_from_db()
     measure = Measure(session)
     after = furthest_db(measure)
     assert after < max(before, top_down.EVEN_DB + 0.5)
-    assert f"{before:.1f} → {after:.1f} dB" in note.evidence
+    assert f"{before:.1f} → {after:.1f} dB" in change.title
     assert measure.kit()["reduction"]["deepest_db"] == pytest.approx(KIT_REDUCTION_DB, abs=0.3)
-    card = {row.figure.key: row for row in carding.card(measure, session.plan.school)}
-    for key in ("density", "contrast", "cymbals"):
-        told = card[key].figure.words in note.evidence
-        assert told == (card[key].off > top_down.TOLD_DB)
-    assert not offered(session)
-    moves.undo(session.pk)
-    session.refresh_from_db()
-    assert len(offered(session)) == 1
+    rows = [row for row in carding.card(measure, session.plan.school) if row.figure.key != "headroom"]
+    worst = sorted((row for row in rows if row.off > top_down.TOLD_DB), key=lambda row: -row.off)
+    assert worst
+    for number, row in enumerate(worst):
+        assert (row.figure.words in change.title) == (number < top_down.MOST_TOLD)
+    with pytest.raises(SettingsError, match="where a mix begins"):
+        kit_first(measure)
 
 
 def test_begun(session):
@@ -55,6 +50,8 @@ def test_begun(session):
     assert not top_down.begun(session.plan)
 
 
-def test_not_after_the_one_click(proposed):
-    """It is no first step any more."""
-    assert not offered(proposed)
+def test_silence(session):
+    """Where nothing is heard there is nothing to begin with."""
+    muted = put(session.plan, {f"mics.{mic.id}.mute": True for mic in session.plan.mics})
+    with pytest.raises(SettingsError, match="nothing of it is heard"):
+        kit_first(Measure(session).at(muted))

@@ -7,15 +7,13 @@ from arkund.core.card import levers
 from arkund.core.card.help import help_of
 from arkund.core.card.targets import CHANGES, FIGURES, TARGETS, Figures, about, off_by
 from arkund.core.dsp.spectrum import OCTAVES_HZ
-from arkund.core.findings import Finding
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
-from arkund.core.rig import rows
+from arkund.core.rig.rows import put
 
-KEY = "blend:top-down"
 EVEN_DB = 3.0  # within which octaves may lie off an even fall
 TOLD_DB = 0.5  # what misses its target by less is not told
-MOST_TOLD = 5
+MOST_TOLD = 2
 
 
 def begun(plan: Plan) -> bool:
@@ -37,31 +35,17 @@ def evened(plan: Plan, residual_db: np.ndarray) -> Plan:
 def compressed(plan: Plan, threshold_db: float) -> Plan:
     """Return a Plan with the kit's gentle compressor on, at a threshold that was measured for KIT_REDUCTION_DB."""
     tool = kit_start(plan.kit).replace(threshold_db=threshold_db)
-    return change.put(plan, rows.put("kit", plan.kit, tool))
+    return change.put(plan, put("kit", plan.kit, tool))
 
 
-def propose(plan: Plan, after: Plan, was: Figures, now: Figures, raw: Figures) -> Finding:
-    """Return the note: what is done to the kit, and what its card still asks for after that.
-
-    was, now : the card before and after; raw : the raw kit's
-    """
-    still = [(key, about(key, now, raw), off_by(about(key, now, raw), TARGETS[plan.school][key])) for key in now]
-    still = sorted((row for row in still if row[2] > TOLD_DB and row[0] != "headroom"), key=lambda row: -row[2])
-    told = "; ".join(_told(plan.school, key, value) for key, value, _ in still[:MOST_TOLD])
-    even = (
-        f"Furthest octave {was['balance']:.1f} → {now['balance']:.1f} dB off an even fall. "
-        if was.get("balance")
-        else ""
-    )
-    return Finding(
-        "blend",
-        KEY,
-        "kit",
-        f"Top down: broad EQ and {KIT_REDUCTION_DB:.0f} dB of compression on the kit first",
-        f"{even}{after.kit.first('compressor').ratio:g}:1 over the busiest part. What a {plan.school} kit then still wants: {told or 'nothing'}.",
-        {"kit.tools": [tool.to_json() for tool in after.kit.tools]},
-        first_choice=False,
-    )
+def words(school: str, was: Figures, now: Figures, raw: Figures) -> str:
+    """Return what was done to the kit, and what its card still asks for after that; was, now : the card before and after; raw : the raw kit's."""
+    values = {key: about(key, now, raw) for key in now if key != "headroom"}
+    rows = [(key, value, off_by(value, TARGETS[school][key])) for key, value in values.items()]
+    still = sorted((row for row in rows if row[2] > TOLD_DB), key=lambda row: -row[2])
+    told = "; ".join(_told(school, key, value) for key, value, _ in still[:MOST_TOLD])
+    even = f"furthest octave {was['balance']:.1f} → {now['balance']:.1f} dB off, " if was.get("balance") else ""
+    return f"The kit first: {even}{KIT_REDUCTION_DB:.0f} dB of compression; a {school} kit still wants: {told or 'nothing'}"
 
 
 def _told(school: str, key: str, value: float) -> str:

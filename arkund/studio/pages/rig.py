@@ -11,7 +11,7 @@ from arkund.core.rig.changes import Change
 from arkund.studio.models import Session
 from arkund.studio.pages.actions import answer, step_of
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services import blending, cleaning, layering, rigging, shelving, toning
+from arkund.studio.services import blending, cleaning, layering, rigging, shelving, toning, top_down
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
@@ -106,6 +106,7 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "add-path": lambda s, b: blending.add_path(
         Measure(s), wanted(b, "recipe", str, ""), wanted(b, "name", str, ""), wanted(b, "feed", str, "shells")
     ),
+    "kit-first": lambda s, _: top_down.kit_first(Measure(s)),
     "remove-path": lambda s, b: changes.remove_path(s.plan, wanted(b, "path", str)),
     "add-group": lambda s, b: changes.add_group(s.plan, wanted(b, "name", str)),
     "remove-group": lambda s, b: changes.remove_group(s.plan, wanted(b, "group", str)),

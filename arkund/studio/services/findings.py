@@ -26,7 +26,7 @@ from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import blending, grouping, layering, solving, toning, top_down, whole
+from arkund.studio.services import blending, grouping, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 
 LOW_CONFIDENCE = 0.7
@@ -208,4 +208,4 @@ _FINDERS = {
 }
 
 # What is no first choice anywhere, and is not measured where everything is proposed.
-_OFFERED = {"punch": (_tuck,), "blend": (top_down.offered, grouping.starts)}
+_OFFERED = {"punch": (_tuck,), "blend": (grouping.starts,)}

@@ -116,6 +116,9 @@ Alpine.data("blend", () => ({
     event.target.value = "";
     if (recipe) await this.$store.page.act("rig", { do: "add-path", recipe: recipe === "empty" ? "" : recipe, feed: this.$refs.feed.value });
   },
+  kitFirst() {
+    return this.$store.page.act("rig", { do: "kit-first" });
+  },
   async addGroup() {
     const input = document.getElementById("new-group");
     await this.$store.page.act("rig", { do: "add-group", name: input.value });
