@@ -74,6 +74,9 @@ def test_later_by_5_ms(page, session, tmp_path):
     expect(page.locator("#message")).to_contain_text("8 ms behind the cymbals")
     expect(behind).to_have_attribute("aria-pressed", "true", timeout=20_000)
     ready(page)
-    for _ in range(4):
+    page.get_by_role("button", name="the kit first").click()
+    expect(page.locator("#message")).to_contain_text("The kit first: furthest octave", timeout=20_000)
+    ready(page)
+    for _ in range(5):
         page.locator("#undo").click()
         ready(page)

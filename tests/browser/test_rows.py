@@ -23,7 +23,8 @@ def level_db(audio: np.ndarray) -> float:
 
 def ready(page: Page) -> None:
     page.wait_for_function(
-        "() => !document.body.innerText.includes('Measuring') && !document.querySelector('section[aria-busy=true]')"
+        "() => !document.body.innerText.includes('Measuring') && !document.querySelector('section[aria-busy=true]')",
+        timeout=60_000,  # first looks at a page measure all that it shows
     )
 
 
