@@ -11,7 +11,7 @@ from arkund.core.plan.change import put
 from arkund.core.tools.compressor import Compressor
 from arkund.studio.services import carding, rigging
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.rendering import rendered
+from arkund.studio.services.rendering import rendered, row_of
 from arkund.studio.services.top_down import kit_first
 
 pytestmark = pytest.mark.django_db
@@ -32,7 +32,12 @@ def test_kit_first(session):
     after = furthest_db(measure)
     assert after < max(before, top_down.EVEN_DB + 0.5)
     assert f"{before:.1f} → {after:.1f} dB" in change.title
-    assert measure.kit()["reduction"]["deepest_db"] == pytest.approx(KIT_REDUCTION_DB, abs=0.3)
+    assert measure.kit()["reduction"]["deepest_db"] == pytest.approx(KIT_REDUCTION_DB, abs=0.1)
+    even, pressed = row_of(session.plan, measure.recordings, "kit", measure.busy_span())[1:3]
+    loud = np.abs(even) > 0.01
+    taken = -20.0 * np.log10(np.min(np.abs(pressed[loud]) / np.abs(even[loud])))
+    share = session.plan.kit.first("compressor").share  # of what is pressed; the rest stays as it comes
+    assert taken == pytest.approx(-20.0 * np.log10(1.0 - share + share * 10 ** (-KIT_REDUCTION_DB / 20.0)), abs=0.3)
     rows = [row for row in carding.card(measure, session.plan.school) if row.figure.key != "headroom"]
     worst = sorted((row for row in rows if row.off > top_down.TOLD_DB), key=lambda row: -row.off)
     assert worst

@@ -39,7 +39,7 @@ from arkund.core.punch.measure import (
     hits_before,
     in_band,
 )
-from arkund.core.render.graph import build
+from arkund.core.render.graph import KIT, build
 from arkund.core.render.source import Sources, edits_key, raw, source_settings
 from arkund.core.render.whole import recorded_peak_db
 from arkund.core.rig import places, rows
@@ -54,6 +54,7 @@ from arkund.core.timing.tempo import MapGuess, estimate_map
 from arkund.core.tone.measure import ToneMeasure
 from arkund.core.tone.measure import measure as tone_measure
 from arkund.core.tone.moving import threshold_db
+from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.regions import Regions
 from arkund.core.tools.tone import Band
@@ -62,7 +63,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_depend, hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 19  # of the measurements: raised when one of them is computed in another way
+VERSION = 20  # of the measurements: raised when one of them is computed in another way
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 
@@ -471,23 +472,34 @@ class Measure:
         return spans.calmest(strong_s, self.recordings.length(self.plan.take), self.rate)
 
     def kit(self) -> dict:
-        """Return peak, true peak and loudness of mix and kit over the busiest part, and what the kit's compressor takes."""
+        """Return peak, true peak and loudness of mix and kit over the busiest part, and what the kit's compressor takes of what comes into it."""
         span, mine = self.busy_span(), self.plan.kit.first("compressor")
+        start = kit_start(self.plan.kit)
 
         def compute() -> dict:
             mix = rendered(self.plan, self.recordings, span, "mix")
             kit = rendered(self.plan, self.recordings, span, "kit")
+            heard = self._into_kits(start, span, mix)
             return {
                 "span": list(span),
                 "mix": dataclasses.asdict(loudness_of(mix, self.rate)),
                 "kit": dataclasses.asdict(loudness_of(kit, self.rate)),
-                "reduction": dataclasses.asdict(
-                    reduction(mix, kit_start(self.plan.kit) if mine is None else mine, self.rate)
-                ),
-                "kit_threshold_db": threshold_for(mix, kit_start(self.plan.kit), KIT_REDUCTION_DB, self.rate),
+                "reduction": dataclasses.asdict(reduction(heard, start if mine is None else mine, self.rate)),
+                "kit_threshold_db": threshold_for(heard, start, KIT_REDUCTION_DB, self.rate),
             }
 
         return self.kept("kit", [self.plan.to_json(), list(span)], compute)
+
+    def _into_kits(self, compressor: Compressor, span: tuple[int, int], mix: np.ndarray) -> np.ndarray:
+        """Return what comes into the kit's compressor, or would where it usually stands, float32 [shape=(samples, 2)]; scenes are left out where a tool stands
+        before it.
+        """
+        plan = self.plan.replace(scenes=())
+        row = rows.with_own_id(plan.kit.tools, compressor)
+        before = {tool.id for tool in row[: rows.place_of(row, compressor.id)]}
+        stage = sum(tool.id in before for tool in build(plan, self.recordings).strips[KIT].tools)
+        heard = row_of(plan, self.recordings, KIT, span) if stage else ()
+        return heard[stage].T if stage and heard else mix
 
     def effects(self, name: str) -> dict[str, Effect]:
         """Return what each tool of a strip that is on does, by its id, over the busiest part; nothing for a strip that is not heard. Scenes are left out."""
