@@ -87,7 +87,7 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
     ]
     if len(own) < 1 or len(others) < LEAST_HITS:
         return None
-    return _median(_peaks_db(strip, others, sample_rate_hz), 1) - _median(_peaks_db(strip, own, sample_rate_hz), 1)
+    return _apart(*(_median(_peaks_db(strip, times, sample_rate_hz), 1) for times in (others, own)))
 
 
 def hat_in_snare_db(strip: np.ndarray, hits: Hits, sample_rate_hz: int) -> float | None:

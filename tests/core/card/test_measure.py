@@ -1,5 +1,7 @@
 """The kit card's figures against closed forms."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 
@@ -106,6 +108,23 @@ class TestKit:
         assert found["density"] is found["headroom"] is None
         assert found["attack"] is found["kick"] is found["toms"] is found["ghosts"] is None
 
+    @pytest.mark.parametrize("seed", range(12))
+    def test_any_playing(self, seed):
+        """Few strokes of any pieces, at the edges too, leave figures open or tell them; nothing breaks."""
+        rng = np.random.default_rng(seed)
+        edges = np.array([0.0, 0.001, 0.02, 1.0, 1.96, 1.985, 1.9999])
+        hits = {
+            piece: [
+                Hit(piece, float(t), -6.0, 100, bool(rng.random() < 0.3)) for t in np.sort(rng.choice(edges, count))
+            ]
+            for piece in ("kick", "snare", "hihat", "ride", "tom1", "floor")
+            if (count := int(rng.integers(0, 5)))
+        }
+        audio = rng.normal(0.0, 0.1, (2 * RATE, 2)).astype(np.float32)
+        found = list(figures(audio, hits).values()) + [bleed_db(audio[:, 0], piece, hits, RATE) for piece in hits]
+        found.append(hat_in_snare_db(audio[:, 0], hits, RATE))
+        assert all(value is None or np.isfinite(value) for value in found)
+
 
 class TestStrips:
     """What a mic hears of others."""
@@ -116,6 +135,8 @@ class TestStrips:
         strip = struck(hits, {"tom1": 1.0, "kick": 0.1, "snare": 0.1})[:, 0]
         assert bleed_db(strip, "tom1", hits, RATE) == pytest.approx(-20.0, abs=0.3)
         assert bleed_db(strip, "tom1", {"tom1": hits["tom1"]}, RATE) is None
+        late = hits | {"tom1": [dataclasses.replace(hits["tom1"][0], time_s=strip.size / RATE - 0.01)]}
+        assert bleed_db(strip, "tom1", late, RATE) is None  # its only stroke is cut off by the end
 
     def test_hat_in_the_snare(self):
         """Lone hats against back-beats above 5 kHz."""
