@@ -33,6 +33,7 @@ FIGURES = (
     Figure("mono", "lost in mono", "dB"),
     Figure("headroom", "true peak", "dBTP"),
 )
+WORDS = {figure.key: figure.words for figure in FIGURES}
 CHANGES = frozenset(figure.key for figure in FIGURES if figure.against == "change")
 Range = tuple[float, float]
 Figures = Mapping[str, float | None]
@@ -103,6 +104,13 @@ def about(key: str, figures: Figures, raw: Figures) -> float | None:
     if key not in CHANGES or now is None:
         return now
     return None if before is None else now - before
+
+
+def shown(key: str, value: float | None) -> str:
+    """Return what a target is about as it is written: a change with its sign."""
+    if value is None:
+        return "–"
+    return f"{value:+.1f}" if key in CHANGES else f"{value:.1f}"
 
 
 def off_by(value: float | None, target: Range) -> float:

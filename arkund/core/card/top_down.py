@@ -5,7 +5,7 @@ import numpy as np
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
 from arkund.core.card import levers
 from arkund.core.card.help import help_of
-from arkund.core.card.targets import CHANGES, FIGURES, TARGETS, Figures, about, off_by
+from arkund.core.card.targets import TARGETS, WORDS, Figures, about, off_by, shown
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
@@ -49,7 +49,5 @@ def words(school: str, was: Figures, now: Figures, raw: Figures) -> str:
 
 
 def _told(school: str, key: str, value: float) -> str:
-    words = next(figure.words for figure in FIGURES if figure.key == key)
-    shown = f"{value:+.1f}" if key in CHANGES else f"{value:.1f}"
     found = help_of(key, value, TARGETS[school][key])
-    return f"{words} {shown} dB" + (f" ({found[1]})" if found else "")
+    return f"{WORDS[key]} {shown(key, value)} dB" + (f" ({found[1]})" if found else "")

@@ -124,9 +124,9 @@ class Measure:
         """Return a measurement, computed where it was not yet; depends : plain data of all it depends on but for the performance and its hits."""
         key = self._key(kind, depends)
         found = Measured.objects.filter(pk=key).first()
-        if found is not None:
-            return found.data
-        data = compute()
+        return self._keep(key, compute()) if found is None else found.data
+
+    def _keep(self, key: str, data: dict) -> dict:
         Measured.objects.get_or_create(pk=key, defaults={"session": self.session, "data": data})
         return data
 
@@ -134,10 +134,13 @@ class Measure:
         """Return several measurements as :meth:`kept` does, from (depends, compute) of each; those that are missing are made side by side, and do not ask the
         database.
         """
-        missing = [k for k, (depends, _) in enumerate(asked) if self.known(kind, depends) is None]
+        keys = [self._key(kind, depends) for depends, _ in asked]
+        found = {row.pk: row.data for row in Measured.objects.filter(pk__in=keys)}
+        missing = {key: compute for key, (_, compute) in zip(keys, asked, strict=True) if key not in found}
         with ThreadPoolExecutor(WORKERS) as pool:
-            made = dict(zip(missing, pool.map(lambda k: asked[k][1](), missing), strict=True))
-        return [self.kept(kind, depends, functools.partial(made.get, k)) for k, (depends, _) in enumerate(asked)]
+            made = list(pool.map(lambda compute: compute(), missing.values()))
+        found |= {key: self._keep(key, data) for key, data in zip(missing, made, strict=True)}
+        return [found[key] for key in keys]
 
     def _key(self, kind: str, depends: object) -> str:
         content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]

@@ -9,7 +9,7 @@ from arkund.core.card.levers import Step
 from arkund.core.card.measure import octaves_off_db
 from arkund.core.card.raw import raw_plan
 from arkund.core.card.shares import Shares
-from arkund.core.card.targets import CHANGES, FIGURES, INF, TARGETS, about, off_altogether, room_db
+from arkund.core.card.targets import INF, TARGETS, WORDS, about, off_altogether, room_db, shown
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
@@ -21,7 +21,6 @@ from arkund.studio.services.rendering import rendered
 from arkund.studio.steps import KIT
 
 ROUNDS, PATIENCE = 12, 4  # at most; without anything better
-WORDS = {figure.key: figure.words for figure in FIGURES}
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
@@ -149,7 +148,8 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
         values = {place: value for place, value in now.items() if value != change.get(begun.plan, place)}
         if not values:
             continue
-        told = (f"{WORDS[key]} {_shown(begun, raw, key)} → {_shown(best, raw, key)} dB" for key in figures)
+        was, is_now = ({key: shown(key, about(key, each.figures, raw)) for key in figures} for each in (begun, best))
+        told = (f"{WORDS[key]} {was[key]} → {is_now[key]} dB" for key in figures)
         targets = "; ".join(f"{WORDS[key]}: {_range(best.plan.school, key)}" for key in figures)
         step = next((STEP_OF[key] for key in figures if key in STEP_OF), KIT)
         title = f"Kit: {'; '.join(told)}"
@@ -183,10 +183,3 @@ def _range(school: str, key: str) -> str:
     if low == -INF:
         return f"{high:g} at most"
     return f"{low:g} at least" if high == INF else f"{low:g} to {high:g}"
-
-
-def _shown(tried: Tried, raw: dict, key: str) -> str:
-    value = about(key, tried.figures, raw)
-    if value is None:
-        return "–"
-    return f"{value:+.1f}" if key in CHANGES else f"{value:.1f}"

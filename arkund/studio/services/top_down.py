@@ -5,6 +5,7 @@ from arkund.core.card.measure import octaves_off_db
 from arkund.core.card.raw import raw_plan
 from arkund.core.errors import SettingsError
 from arkund.core.rig.changes import Change
+from arkund.core.rig.places import KIT
 from arkund.studio.services import carding
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
@@ -15,7 +16,7 @@ def kit_first(measure: Measure) -> Change:
     plan, span = measure.plan, measure.busy_span()
     if top_down.begun(plan):
         raise SettingsError("The kit first: a compressor is on already; this is where a mix begins.")
-    residual_db = octaves_off_db(rendered(plan, measure.recordings, span, "kit"), measure.rate)
+    residual_db = octaves_off_db(rendered(plan, measure.recordings, span, KIT), measure.rate)
     if residual_db is None:
         raise SettingsError("The kit first: nothing of it is heard.")
     evened = top_down.evened(plan, residual_db)
