@@ -18,7 +18,7 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     },
     "contrast": {
         LOW: (
-            "What rings before a hit fills the gap: overheads and rooms softer, cymbals cut from shells, SUSTAIN softer.",
+            "What rings before a hit fills the gap: overheads and rooms softer, cymbals cut from shells, SUSTAIN softer, an expander over the kit.",
             "clean",
         ),
     },
@@ -39,7 +39,7 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     },
     "ghosts": {
         LOW: ("Ghosts were lost: a lower threshold in the snare's mic, or SUSTAIN raised.", "clean"),
-        HIGH: ("Ghosts come near the back-beats: less reduction in the snare's mics.", "punch"),
+        HIGH: ("Ghosts come near the back-beats: SUSTAIN softer, less reduction in the snare's mics.", "blend"),
     },
     "bleed_toms": {HIGH: ("Tom mics hear the others: cut by hits, or a deeper range.", "clean")},
     "bleed": {

@@ -18,7 +18,7 @@ from arkund.core.tone.owner import LEAST_GAIN_DB
 from arkund.core.tools.grit import Grit
 from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tone import Band, Tone
-from arkund.core.tools.tool import Key
+from arkund.core.tools.tool import Key, Tool
 
 DENSE, EVEN = "density", "even"  # the ids of the kit's tools that are solved for
 SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
@@ -31,6 +31,7 @@ OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
+SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to be
 SOFTEST_PATH_DB, LEAST_SHARE = -48.0, 0.2
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0  # and how far down they are cleaned at most
@@ -91,6 +92,15 @@ def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
     return Step(figure, {f"groups.{group.id}.level_db": round(now, 1)})
 
 
+def ghosts(plan: Plan, over_db: float) -> Step | None:
+    """Return SUSTAIN softer, which brings ghosts up more than anything else does; where it is not heard compressors of the snare with more of the dry sound."""
+    by = float(np.clip(over_db, 0.0, MOST_STEP_DB))
+    values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by)
+    if not values:
+        values = _drier(plan, ("snare",), by)
+    return Step("ghosts", values) if values else None
+
+
 def cymbals(plan: Plan, by_db: float) -> Step | None:
     """Return other levels of the mics at hats and ride, and of the overheads by less; where they are to be softer of rooms and SUSTAIN too,
     which brings up what others' mics hear of them."""
@@ -132,11 +142,9 @@ def contrast(plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0)
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
     values |= _softer_sustain(plan, by)
-    strips = [("mics." + mic.id, mic.tools) for mic in plan.mics if mic.piece in ATTACKED] + [("kit", plan.kit.tools)]
-    for place, tools in strips:
-        for tool in tools:
-            if tool.kind == "compressor" and tool.on and tool.share > LEAST_SHARE:
-                values[f"{place}.tools.{tool.id}.share"] = round(max(tool.share - SHARE_PER_DB * by, LEAST_SHARE), 2)
+    values |= _drier(plan, ATTACKED, by)
+    for tool in plan.kit.tools:
+        values |= _less_of("kit", tool, by)
     for mic in plan.mics:
         for tool in mic.tools if mic.piece in ATTACKED else ():
             if tool.on and (depth := DEPTH.get(tool.kind)) and getattr(tool, depth) < DEEPEST_DB:
@@ -169,6 +177,18 @@ def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
             heard = lower >= SOFTEST_PATH_DB
             values |= {f"paths.{path.id}.level_db": lower} if heard else {f"paths.{path.id}.mute": True}
     return values
+
+
+def _drier(plan: Plan, pieces: tuple[str, ...], by_db: float) -> dict[str, Any]:
+    """Return compressors at drums with more of the dry sound."""
+    mics = [mic for mic in plan.mics if mic.piece in pieces]
+    return {k: v for mic in mics for tool in mic.tools for k, v in _less_of(f"mics.{mic.id}", tool, by_db).items()}
+
+
+def _less_of(place: str, tool: Tool, by_db: float) -> dict[str, Any]:
+    if tool.kind != "compressor" or not tool.on or tool.share <= LEAST_SHARE:
+        return {}
+    return {f"{place}.tools.{tool.id}.share": round(max(tool.share - SHARE_PER_DB * by_db, LEAST_SHARE), 2)}
 
 
 def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_db: float) -> Step | None:

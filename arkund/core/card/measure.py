@@ -14,6 +14,7 @@ from arkund.core.units import gain_to_db, power_to_db
 ATTACK_MS, ATTACK_WITHIN_MS = 5.0, 15.0  # the loudest so long, so soon after a hit
 BODY_MS = (30.0, 120.0)
 HIT_MS, BEFORE_MS = 30.0, 40.0  # of contrast
+LEAD_MS = 2.0  # a hit's first sample is known to no better than that
 WINDOW_MS = 400.0  # of a stroke's loudness
 TOM_WINDOW_MS = 200.0  # of a tom, which in a fill is followed soon
 LONE_WINDOW_MS = 100.0  # of one that is heard alone
@@ -155,7 +156,7 @@ def _attack_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float
 
 def _contrast_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
     """Return of each hit its first 30 ms against the 40 ms before it."""
-    lead = round(2.0 * rate / 1000.0)  # a hit's first sample is known to no better than that
+    lead = round(LEAD_MS * rate / 1000.0)
     out = []
     for part in _parts(x, times_s, -BEFORE_MS, HIT_MS, rate):
         at = round(BEFORE_MS * rate / 1000.0)

@@ -143,6 +143,13 @@ def room_db(key: str, figures: Figures, raw: Figures, school: str) -> float:
     return 0.0 if value is None else max(TARGETS[school][key][1] - value, 0.0)
 
 
+def room_below_db(key: str, figures: Figures, raw: Figures, school: str) -> float:
+    """Return how far a figure may still fall, in dB, and be as far within its target as it is brought to; 0 where it is not known."""
+    value = about(key, figures, raw)
+    low, high = TARGETS[school][key]
+    return 0.0 if value is None else max(value - low - min(INSIDE_DB, (high - low) / 2.0), 0.0)
+
+
 def off_altogether(figures: Figures, raw: Figures, school: str) -> float:
     """Return by how much all figures together miss: the sum of what they miss by, something for each that does, more where the raw kit missed by less, and a
     little for what is within by less than INSIDE_DB: so that kits that differ by hardly anything are brought to the same place.

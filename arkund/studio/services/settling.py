@@ -4,12 +4,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from arkund.core.blend.propose import KIT_PEAK_DB
-from arkund.core.card import levers
+from arkund.core.card import between, levers
 from arkund.core.card.levers import Step
-from arkund.core.card.measure import octaves_off_db
+from arkund.core.card.measure import Sound, octaves_off_db
 from arkund.core.card.raw import raw_plan
 from arkund.core.card.shares import Shares
-from arkund.core.card.targets import INF, TARGETS, WORDS, about, off_altogether, room_db, shown
+from arkund.core.card.targets import INF, TARGETS, WORDS, about, off_altogether, room_below_db, room_db, shown
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
@@ -63,7 +63,7 @@ def settle(
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
         missed = shares.of(levers.misses(now.figures, raw, school))
-        made = _Corrections(measure.at(now.plan), now, missed, room_db("attack", now.figures, raw, school), span)
+        made = _Corrections(measure.at(now.plan), now, missed, _rooms(now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
             break
         before, now = now, tried(made.plan)
@@ -78,17 +78,26 @@ def settle(
     return _kept(session, begun, best, raw, applied)
 
 
+def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
+    """Return how far others may move for hits to stand out: attack up, hats and ride down."""
+    return {
+        "attack": room_db("attack", figures, raw, school),
+        "cymbals": room_below_db("cymbals", figures, raw, school),
+    }
+
+
 class _Corrections:
     """Corrections of what misses its target, one after the other: each is made on what the one before it left."""
 
     def __init__(
-        self, measure: Measure, now: Tried, missed: dict[str, float], attack_room_db: float, span: tuple[int, int]
+        self, measure: Measure, now: Tried, missed: dict[str, float], rooms: dict[str, float], span: tuple[int, int]
     ) -> None:
-        self._measure, self._span, self._missed = measure, span, missed
+        self._measure, self._span, self._missed, self._rooms = measure, span, missed, rooms
         self.plan, self.steps, self._peak_db = now.plan, [], now.figures["headroom"]
+        self._short_db = self._between(max(-missed.get("contrast", 0.0), 0.0))
         # Hats that are too soft live on the wash that hits are to stand out of.
-        self._wash_db = max(-missed.get("contrast", 0.0) + min(missed.get("cymbals", 0.0), 0.0), 0.0)
-        self._punch(attack_room_db)
+        self._wash_db = max(self._short_db + min(missed.get("cymbals", 0.0), 0.0), 0.0)
+        self._punch()
         self._levels()
         self._hats()
         self._kit()
@@ -98,11 +107,24 @@ class _Corrections:
             self.plan = change.put(self.plan, step.values)
             self.steps.append(step)
 
-    def _punch(self, room_db: float) -> None:
+    def _between(self, short_db: float) -> float:
+        """Hits that stand out too little: what is left before them softer, as far as no stroke is touched; return what is still short."""
+        was_db = between.closing_db(self.plan)
+        if not short_db and not was_db:
+            return 0.0
+        into_kit = rendered(self.plan, self._measure.recordings, self._span, "mix")
+        found = between.floor(Sound(into_kit, carding.heard_hits(self._measure, self._span), self._measure.rate))
+        row = between.closed_further(self.plan, found, short_db) if found else None
+        if row is None:
+            return short_db
+        self._take(Step("contrast", {"kit.tools": row}))
+        return max(short_db - max(between.closing_db(self.plan) - was_db, 0.0), 0.0)
+
+    def _punch(self) -> None:
         """Attack against body, and hits against what is before them: the one helps the other as far as it may still rise."""
-        more, short = -0.8 * self._missed.get("attack", 0.0), -self._missed.get("contrast", 0.0)
+        more, short = -0.8 * self._missed.get("attack", 0.0), self._short_db
         if short > 0.0:
-            more += min(0.5 * short, 0.7 * room_db)
+            more += min(0.5 * short, 0.7 * self._rooms["attack"])
             spots_db = min(short, max(-self._missed.get("cymbals", 0.0), 0.0))
             self._take(levers.contrast(self.plan, short, self._wash_db, spots_db))
         if abs(more) >= LEAST_ATTACK_DB:
@@ -113,8 +135,12 @@ class _Corrections:
         for key in levers.LEVELS:
             if key in missed:
                 self._take(levers.level(self.plan, key, -missed[key], key))
-        if "cymbals" in missed:
-            self._take(levers.cymbals(self.plan, -missed["cymbals"]))
+        if missed.get("ghosts", 0.0) > 0.0:
+            self._take(levers.ghosts(self.plan, missed["ghosts"]))
+        # Hits stand out of hats and ride too, as far as those may be softer.
+        softer_db = min(self._short_db, self._rooms["cymbals"])
+        if "cymbals" in missed or softer_db:
+            self._take(levers.cymbals(self.plan, -missed.get("cymbals", 0.0) - softer_db))
         if "middle" in missed:
             self._take(levers.middle(self.plan, missed["middle"]))
         if "low_end" in missed and (carried := layering.carried(self._measure, "kick")):
@@ -144,7 +170,7 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
     """Keep what differs as Moves, with what was wanted and what was reached; figures for which the same was changed share one."""
     made = []
     for figures, places in _together(applied):
-        now = {place: change.get(best.plan, place) for place in places}
+        now = {place: change.get(best.plan, place) for place in places if not _below_another(place, places)}
         values = {place: value for place, value in now.items() if value != change.get(begun.plan, place)}
         if not values:
             continue
@@ -176,6 +202,11 @@ def _together(applied: dict[str, dict]) -> list[tuple[list[str], dict]]:
         )
         out = [row for row in out if row not in same] + [merged]
     return out
+
+
+def _below_another(place: str, places: dict) -> bool:
+    """Return whether a place of the Plan is part of another one of them."""
+    return any(place.startswith(f"{other}.") for other in places)
 
 
 def _range(school: str, key: str) -> str:
