@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from arkund.core.blend.propose import level_for
-from arkund.core.card.targets import TARGETS, Figures, about, beyond
+from arkund.core.card.targets import TARGETS, Figures, about, beyond, further_by
 from arkund.core.clean.settings import DEPTH
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
@@ -31,9 +31,15 @@ OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
+GIVES, SURELY_INSIDE_DB = (
+    1.5,
+    0.3,
+)  # of a dB that hits lack; of what gives way, before it would be further off than the raw kit
 SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to be
-SOFTEST_PATH_DB, LEAST_SHARE = -48.0, 0.2
+SOFTEST_PATH_DB, LEAST_SHARE, GHOST_SHARE_PER_DB = -48.0, 0.2, 0.3
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
+LEAST_ATTACK_DB, MOST_SHELL_DB = -6.0, 12.0  # of kick and snare: they are not made soft for a figure
+BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -4.0, 6.0  # of their sustain, for a dB less attack
 ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0  # and how far down they are cleaned at most
 MOST_SECOND_DB = 6.0  # of the second strip that carries the low end
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
@@ -51,6 +57,18 @@ def misses(figures: Figures, raw: Figures, school: str) -> dict[str, float]:
     """Return by how much figures are above (below, negative) what they are brought to, of those that are not there."""
     found = {key: beyond(key, about(key, figures, raw), school) for key in TARGETS[school]}
     return {key: by for key, by in found.items() if by}
+
+
+def given_way(missed: dict[str, float], figures: Figures, raw: Figures, school: str) -> dict[str, float]:
+    """Return what figures miss by where hits still stand out less than in the raw kit: hats and ride are brought down for that, as far as they are no
+    further from their target than they were.
+    """
+    value, target = figures["cymbals"], TARGETS[school]
+    less = further_by("contrast", figures, raw, target["contrast"])
+    if not less or value is None or raw["cymbals"] is None:
+        return missed
+    room = value - min(raw["cymbals"], target["cymbals"][0]) - SURELY_INSIDE_DB
+    return missed | {"cymbals": min(GIVES * less, max(room, 0.0))}
 
 
 def density(plan: Plan, over_db: float, school: str, true_peak_db: float) -> Step:
@@ -97,7 +115,9 @@ def ghosts(plan: Plan, over_db: float) -> Step | None:
     by = float(np.clip(over_db, 0.0, MOST_STEP_DB))
     values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by)
     if not values:
-        values = _drier(plan, ("snare",), by)
+        values = _drier(plan, ("snare",), by, GHOST_SHARE_PER_DB, 0.0)
+        for tool in plan.kit.tools:
+            values |= _less_of("kit", tool, by, GHOST_SHARE_PER_DB, 0.0)
     return Step("ghosts", values) if values else None
 
 
@@ -121,23 +141,39 @@ def cymbals(plan: Plan, by_db: float) -> Step | None:
 
 
 def attack(plan: Plan, by_db: float) -> Step | None:
-    """Return more attack of the shapers of kick and snare, or less."""
-    values = {}
+    """Return more attack of the shapers of kick and snare, or less and more body."""
+    values: dict[str, Any] = {}
     for mic in plan.mics:
         for tool in mic.tools:
             if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
-                limits = Shaper.ranges()["attack_db"]
-                now = float(np.clip(tool.attack_db + by_db, limits.low, limits.high))
-                values[f"mics.{mic.id}.tools.{tool.id}.attack_db"] = round(now, 1)
+                sharper, fuller = _sharper(tool, by_db)
+                place = f"mics.{mic.id}.tools.{tool.id}"
+                values |= {f"{place}.attack_db": round(sharper, 1), f"{place}.sustain_db": round(fuller, 1)}
     return Step("attack", values) if values else None
 
 
-def contrast(plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0) -> Step | None:
+def _sharper(shaper: Shaper, by_db: float) -> tuple[float, float]:
+    """Return a shaper's attack and sustain so much sharper: body goes where attack is as far as it goes, and comes where there is too much of that.
+
+    What was set beyond these limits by hand stays where it is.
+    """
+    least, most = min(LEAST_ATTACK_DB, shaper.attack_db), max(MOST_SHELL_DB, shaper.attack_db)
+    attack_db = float(np.clip(shaper.attack_db + by_db, least, most))
+    body_db = shaper.sustain_db - BODY_SHARE * by_db
+    if by_db > 0.0:
+        body_db = max(body_db, min(shaper.sustain_db, 0.0)) - BODY_SHARE * (shaper.attack_db + by_db - attack_db)
+    least, most = min(LEAST_BODY_DB, shaper.sustain_db), max(MOST_BODY_DB, shaper.sustain_db)
+    return attack_db, float(np.clip(body_db, least, most))
+
+
+def contrast(
+    plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0, attack_room_db: float = MOST_STEP_DB
+) -> Step | None:
     """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; compressors of kick, snare and kit with more of the dry
     sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what hits stand out of, and in the mics at hats and ride.
 
     short_db : by how much hits stand out less than is wanted, positive; wash_db : how much of that overheads are to give; spots_db : how much the mics at
-    hats and ride are, whose strokes are wanted and whose ring is not
+    hats and ride are, whose strokes are wanted and whose ring is not; attack_room_db : how much sharper hits may become
     """
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
@@ -152,17 +188,17 @@ def contrast(plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0)
                 values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = deeper
     overheads = _group(plan, OVERHEADS)
     if overheads is not None and wash_db > 0.0:
-        values[f"groups.{overheads.id}.tools"] = _standing_out(overheads.tools, wash_db)
+        values[f"groups.{overheads.id}.tools"] = _standing_out(overheads.tools, wash_db, attack_room_db)
     for mic in audible(plan) if spots_db > 0.0 else ():
         if mic.piece in SPOTS and not mic.is_layer:
-            values[f"mics.{mic.id}.tools"] = _standing_out(mic.tools, spots_db)
+            values[f"mics.{mic.id}.tools"] = _standing_out(mic.tools, spots_db, attack_room_db)
     return Step("contrast", values) if values else None
 
 
-def _standing_out(row: rows.Row, by_db: float) -> list[dict]:
-    """Return a row with more attack and less sustain."""
+def _standing_out(row: rows.Row, by_db: float, attack_room_db: float) -> list[dict]:
+    """Return a row with more attack, as far as there is room for that, and less sustain."""
     mine = next((tool for tool in row if tool.id == STANDS_OUT), None) or Shaper(id=STANDS_OUT, on=True)
-    more = min(mine.attack_db + ATTACK_PER_DB * by_db, MOST_ATTACK_DB)
+    more = min(mine.attack_db + ATTACK_PER_DB * min(by_db, attack_room_db), MOST_ATTACK_DB)
     less = max(mine.sustain_db - SUSTAIN_PER_DB * by_db, LEAST_SUSTAIN_DB)
     tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
     return [each.to_json() for each in rows.with_own_id(row, tool)]
@@ -179,16 +215,20 @@ def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
     return values
 
 
-def _drier(plan: Plan, pieces: tuple[str, ...], by_db: float) -> dict[str, Any]:
+def _drier(
+    plan: Plan, pieces: tuple[str, ...], by_db: float, per_db: float = SHARE_PER_DB, least: float = LEAST_SHARE
+) -> dict[str, Any]:
     """Return compressors at drums with more of the dry sound."""
-    mics = [mic for mic in plan.mics if mic.piece in pieces]
-    return {k: v for mic in mics for tool in mic.tools for k, v in _less_of(f"mics.{mic.id}", tool, by_db).items()}
+    rows_ = [(f"mics.{mic.id}", tool) for mic in plan.mics if mic.piece in pieces for tool in mic.tools]
+    return {k: v for place, tool in rows_ for k, v in _less_of(place, tool, by_db, per_db, least).items()}
 
 
-def _less_of(place: str, tool: Tool, by_db: float) -> dict[str, Any]:
-    if tool.kind != "compressor" or not tool.on or tool.share <= LEAST_SHARE:
+def _less_of(
+    place: str, tool: Tool, by_db: float, per_db: float = SHARE_PER_DB, least: float = LEAST_SHARE
+) -> dict[str, Any]:
+    if tool.kind != "compressor" or not tool.on or tool.share <= least:
         return {}
-    return {f"{place}.tools.{tool.id}.share": round(max(tool.share - SHARE_PER_DB * by_db, LEAST_SHARE), 2)}
+    return {f"{place}.tools.{tool.id}.share": round(max(tool.share - per_db * by_db, least), 2)}
 
 
 def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_db: float) -> Step | None:

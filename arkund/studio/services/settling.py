@@ -9,7 +9,17 @@ from arkund.core.card.levers import Step
 from arkund.core.card.measure import Sound, octaves_off_db
 from arkund.core.card.raw import raw_plan
 from arkund.core.card.shares import Shares
-from arkund.core.card.targets import INF, TARGETS, WORDS, about, off_altogether, room_below_db, room_db, shown
+from arkund.core.card.targets import (
+    INF,
+    INSIDE_DB,
+    TARGETS,
+    WORDS,
+    about,
+    off_altogether,
+    room_below_db,
+    room_db,
+    shown,
+)
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.errors import CancelledError
 from arkund.core.plan import change
@@ -20,7 +30,8 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 from arkund.studio.steps import KIT
 
-ROUNDS, PATIENCE = 12, 4  # at most; without anything better
+ROUNDS, PATIENCE = 14, 4  # at most; without anything better
+STALLED = 2  # after so many without, what is met gives way to what is further off than in the raw kit
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
@@ -63,6 +74,8 @@ def settle(
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
         missed = shares.of(levers.misses(now.figures, raw, school))
+        if since >= STALLED:
+            missed = levers.given_way(missed, now.figures, raw, school)
         made = _Corrections(measure.at(now.plan), now, missed, _rooms(now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
             break
@@ -79,9 +92,10 @@ def settle(
 
 
 def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
-    """Return how far others may move for hits to stand out: attack up, hats and ride down."""
+    """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for ghosts to come down."""
     return {
         "attack": room_db("attack", figures, raw, school),
+        "density": max(room_db("density", figures, raw, school) - INSIDE_DB, 0.0),
         "cymbals": room_below_db("cymbals", figures, raw, school),
     }
 
@@ -126,7 +140,7 @@ class _Corrections:
         if short > 0.0:
             more += min(0.5 * short, 0.7 * self._rooms["attack"])
             spots_db = min(short, max(-self._missed.get("cymbals", 0.0), 0.0))
-            self._take(levers.contrast(self.plan, short, self._wash_db, spots_db))
+            self._take(levers.contrast(self.plan, short, self._wash_db, spots_db, self._rooms["attack"]))
         if abs(more) >= LEAST_ATTACK_DB:
             self._take(levers.attack(self.plan, more))
 
@@ -162,8 +176,11 @@ class _Corrections:
             residual = octaves_off_db(kit, self._measure.rate)
             if residual is not None:
                 self._take(levers.even(self.plan, OCTAVES_HZ, residual, self._missed["balance"]))
-        if "density" in self._missed:
-            self._take(levers.density(self.plan, self._missed["density"], self.plan.school, self._peak_db))
+        # Peaks that are rounded off bring ghosts nearer: less of that, as far as the kit is denser than it must be.
+        more_db = min(max(self._missed.get("ghosts", 0.0), 0.0), self._rooms["density"])
+        if "density" in self._missed or more_db:
+            over_db = self._missed.get("density", 0.0) - more_db
+            self._take(levers.density(self.plan, over_db, self.plan.school, self._peak_db))
 
 
 def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> list[Move]:

@@ -26,6 +26,10 @@ PLAN = Plan(
 )
 
 
+def _shaper(attack_db: float, sustain_db: float) -> dict:
+    return Shaper(id="shaper", on=True, attack_db=attack_db, sustain_db=sustain_db).to_json()
+
+
 def middle(school: str) -> dict[str, float]:
     """Return figures that lie well within all targets."""
     out = {}
@@ -151,13 +155,52 @@ class TestLevers:
         assert "mics.hat.tools" not in values
         hat = change.put(PLAN, levers.contrast(PLAN, 2.0, 0.0, 1.0).values).mic("hat").tool(levers.STANDS_OUT)
         assert hat.attack_db > 0.0 > hat.sustain_db
+        blunt = change.put(PLAN, levers.contrast(PLAN, 2.0, 1.0, attack_room_db=0.0).values)
+        assert blunt.groups[2].tool(levers.STANDS_OUT).attack_db == 0.0
         soft = change.put(PLAN, {"paths.sustain.level_db": levers.SOFTEST_PATH_DB})
         assert levers.contrast(soft, 2.0, 0.0).values["paths.sustain.mute"] is True
 
-    def test_attack(self):
-        """By so much, to its end."""
-        assert levers.attack(PLAN, 1.25).values == {"mics.in.tools.shaper.attack_db": pytest.approx(3.2, abs=0.06)}
-        assert levers.attack(PLAN, 400.0).values["mics.in.tools.shaper.attack_db"] == Shaper.ranges()["attack_db"].high
+    @pytest.mark.parametrize(
+        ("attack_db", "body_db", "by_db", "now"),
+        [
+            (2.0, 0.0, 1.2, (3.2, 0.0)),  # attack alone, as far as it goes
+            (10.0, 0.0, 4.0, (12.0, -1.0)),  # then less body
+            (2.0, 0.0, 400.0, (12.0, -4.0)),
+            (2.0, 0.0, -3.0, (-1.0, 1.5)),  # too sharp: more body as well
+            (2.0, 0.0, -400.0, (-6.0, 6.0)),
+            (-1.0, 1.5, 3.0, (2.0, 0.0)),  # and back
+            (14.0, -8.0, 1.0, (14.0, -8.0)),  # set by hand
+        ],
+    )
+    def test_attack(self, attack_db, body_db, by_db, now):
+        """By so much, to its end; body where attack is not enough or too much of it."""
+        plan = change.put(PLAN, {"mics.in.tools.shaper": _shaper(attack_db, body_db)})
+        shaper = change.put(plan, levers.attack(plan, by_db).values).mic("in").tool("shaper")
+        assert (shaper.attack_db, shaper.sustain_db) == pytest.approx(now)
+
+    def test_ghosts(self):
+        """SUSTAIN softer; where that is not heard, compressors that even strokes out with more of the dry sound."""
+        assert levers.ghosts(PLAN, 1.0).values == {"paths.sustain.level_db": -10.0 - levers.SUSTAIN_PER_GHOST}
+        quiet = change.put(PLAN, {"paths.sustain.mute": True, "kit.tools.compressor.on": True})
+        assert levers.ghosts(quiet, 1.0).values == {"kit.tools.compressor.share": 0.7}
+        assert levers.ghosts(change.put(quiet, {"kit.tools.compressor.on": False}), 1.0) is None
+
+    @pytest.mark.parametrize(
+        ("contrast", "cymbals", "raw", "down_db"),
+        [
+            (-1.0, -15.0, -14.0, 0.7),  # to its edge and no further
+            (-1.0, -15.0, -22.0, 1.5),  # nearer than it was all the same
+            (-1.0, -22.0, -22.0, 0.0),
+            (0.2, -15.0, -22.0, None),  # short, and yet no further off than raw
+            (-1.0, None, None, None),
+        ],
+    )
+    def test_giving_way(self, contrast, cymbals, raw, down_db):
+        """Hats and ride go down for hits that stand out less than in the raw kit, never further off than they were."""
+        figures = dict.fromkeys(KEYS, 0.0) | {"contrast": contrast, "cymbals": cymbals}
+        missed = {"contrast": -2.0, "cymbals": -3.0}
+        found = levers.given_way(missed, figures, dict.fromkeys(KEYS, 0.0) | {"cymbals": raw}, "punchy")
+        assert found == missed | ({} if down_db is None else {"cymbals": pytest.approx(down_db)})
 
     def test_even(self):
         """Only octaves that lie further than they may, by what they do."""

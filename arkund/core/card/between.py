@@ -1,0 +1,75 @@
+"""The kit's expander: what is left of one hit before the next one, softer, so that hits stand out of it; every stroke stays as it is."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.card.measure import BEFORE_MS, HIT_MS, LEAD_MS, Sound
+from arkund.core.plan.plan import Plan
+from arkund.core.rig import rows
+from arkund.core.tools.gate import Gate
+from arkund.core.units import gain_to_db
+
+BETWEEN = "between"  # its id
+RATIO, MOST_DB = 3.0, 12.0
+BELOW_STROKES_DB = 3.0
+SOFTEST_SHARE = 10.0  # in %: of the strokes, how many may be softer than the softest that counts
+TOOL = Gate(
+    id=BETWEEN, on=True, ratio=RATIO, hysteresis_db=0.0, hold_ms=5.0, attack_ms=0.1, release_ms=50.0, range_db=0.0
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Floor:
+    """Peaks of what comes into the kit, in dBFS: what is left before kicks and back-beats, the median; the softest strokes of all drums and cymbals."""
+
+    before_db: float
+    softest_db: float
+
+    @property
+    def room_db(self) -> float:
+        """How far the expander may close without touching a stroke."""
+        return float(np.clip((RATIO - 1.0) * (self.softest_db - BELOW_STROKES_DB - self.before_db), 0.0, MOST_DB))
+
+
+def floor(sound: Sound) -> Floor | None:
+    """Return what lies between hits and what must not be touched, None where nothing is played or nothing heard. sound : what comes into the kit"""
+    x, rate = np.abs(sound.audio).max(axis=1), sound.sample_rate_hz
+    strong = [h.time_s for piece in ("kick", "snare") for h in sound.hits.get(piece, []) if not h.ghost]
+    every = [h.time_s for mine in sound.hits.values() for h in mine]
+    before = _peaks(x, strong, -BEFORE_MS, -LEAD_MS, rate)
+    strokes = _peaks(x, every, 0.0, HIT_MS, rate)
+    if not before or not strokes:
+        return None
+    softest = float(np.percentile(strokes, SOFTEST_SHARE))
+    return Floor(float(gain_to_db(np.median(before) + 1e-9)), float(gain_to_db(softest + 1e-9)))
+
+
+def closing_db(plan: Plan) -> float:
+    """Return how far the kit's expander closes now."""
+    mine = next((tool for tool in plan.kit.tools if tool.id == BETWEEN and tool.on), None)
+    return mine.range_db if mine else 0.0
+
+
+def closed_further(plan: Plan, found: Floor, by_db: float) -> list[dict] | None:
+    """Return the kit's row with an expander that closes by so much further, as far as strokes stay above it; None where that changes nothing.
+
+    It closes all the way at what is left before hits: with a ratio of r a range of R is reached R / (r - 1) below the threshold.
+    """
+    now = closing_db(plan)
+    wanted = round(max(min(now + by_db, found.room_db), 0.0), 1)
+    if not wanted and not now:
+        return None
+    limits = Gate.ranges()
+    threshold = found.before_db + wanted / (RATIO - 1.0)
+    # Finer than by hand: as the rest of the kit changes, so does this, and nothing is to jump.
+    threshold = round(float(np.clip(threshold, limits["threshold_db"].low, limits["threshold_db"].high)), 1)
+    mine = next((tool for tool in plan.kit.tools if tool.id == BETWEEN), TOOL)
+    tool = mine.replace(on=wanted > 0.0, range_db=wanted, threshold_db=threshold)
+    return [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]
+
+
+def _peaks(x: np.ndarray, times_s: list[float], begin_ms: float, end_ms: float, rate: int) -> list[float]:
+    first, last = round(begin_ms * rate / 1000.0), round(end_ms * rate / 1000.0)
+    places = [round(t * rate) for t in times_s]
+    return [float(x[at + first : at + last].max()) for at in places if at + first >= 0 and at + last <= x.size]
