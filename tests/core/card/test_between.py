@@ -18,7 +18,7 @@ HATS = [0.75 + 0.5 * k for k in range(30)]
 def kit(wash_db: float, seed: int, hat_db: float = -20.0) -> Sound:
     """Return kicks, back-beats and hats over a wash of noise of so many dBFS."""
     hits = played(hihat=HATS)
-    audio = struck(hits, {"kick": 1.0, "snare": 1.0, "hihat": 10 ** (hat_db / 20)}, body=0.02, seed=seed)
+    audio = struck(hits, {"kick": 1.0, "snare": 1.0, "hihat": 10 ** (hat_db / 20)}, body=0.1, seed=seed)
     wash = np.random.default_rng(seed + 1).standard_normal(audio.shape)
     return Sound((audio + 10 ** (wash_db / 20) * wash).astype(np.float32), hits, RATE)
 
