@@ -15,6 +15,7 @@ from arkund.core.rig import rows
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.wiring import group_id as group_of
 from arkund.core.tone.owner import LEAST_GAIN_DB
+from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.grit import Grit
 from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tone import Band, Tone
@@ -35,8 +36,10 @@ GIVES, SURELY_INSIDE_DB = (
     1.5,
     0.3,
 )  # of a dB that hits lack; of what gives way, before it would be further off than the raw kit
+# What gives way, whether by rising, and to what: figures that are too low (-1) or too high.
+GIVERS = (("cymbals", False, (("contrast", -1),)), ("density", True, (("contrast", -1), ("attack", -1), ("ghosts", 1))))
 SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to be
-SOFTEST_PATH_DB, LEAST_SHARE, GHOST_SHARE_PER_DB = -48.0, 0.2, 0.3
+SOFTEST_PATH_DB, LEAST_SHARE, DRY_PER_DB = -48.0, 0.2, 0.3
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 LEAST_ATTACK_DB, MOST_SHELL_DB = -6.0, 12.0  # of kick and snare: they are not made soft for a figure
 BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -4.0, 6.0  # of their sustain, for a dB less attack
@@ -60,15 +63,22 @@ def misses(figures: Figures, raw: Figures, school: str) -> dict[str, float]:
 
 
 def given_way(missed: dict[str, float], figures: Figures, raw: Figures, school: str) -> dict[str, float]:
-    """Return what figures miss by where hits still stand out less than in the raw kit: hats and ride are brought down for that, as far as they are no
-    further from their target than they were.
+    """Return what figures miss by where something is further off than in the raw kit, and others give way to it as far as they are no further than they were:
+    hats and ride go down for hits that stand out less, peaks come back for those, for strokes softer against their body and ghosts too near.
     """
-    value, target = figures["cymbals"], TARGETS[school]
-    less = further_by("contrast", figures, raw, target["contrast"])
-    if not less or value is None or raw["cymbals"] is None:
-        return missed
-    room = value - min(raw["cymbals"], target["cymbals"][0]) - SURELY_INSIDE_DB
-    return missed | {"cymbals": min(GIVES * less, max(room, 0.0))}
+    out, targets = dict(missed), TARGETS[school]
+    for giver, rises, takers in GIVERS:
+        value, before, (low, high) = figures[giver], raw[giver], targets[giver]
+        lacks = [
+            further_by(key, figures, raw, targets[key])
+            for key, sign in takers
+            if sign * beyond(key, about(key, figures, raw), school) > 0.0
+        ]
+        if value is None or before is None or not any(lacks):
+            continue
+        room = (max(before, high) - value if rises else value - min(before, low)) - SURELY_INSIDE_DB
+        out[giver] = (-1.0 if rises else 1.0) * min(GIVES * max(lacks), max(room, 0.0))
+    return out
 
 
 def density(plan: Plan, over_db: float, school: str, true_peak_db: float) -> Step:
@@ -115,9 +125,9 @@ def ghosts(plan: Plan, over_db: float) -> Step | None:
     by = float(np.clip(over_db, 0.0, MOST_STEP_DB))
     values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by)
     if not values:
-        values = _drier(plan, ("snare",), by, GHOST_SHARE_PER_DB, 0.0)
+        values = _drier(plan, ("snare",), by, DRY_PER_DB, 0.0)
         for tool in plan.kit.tools:
-            values |= _less_of("kit", tool, by, GHOST_SHARE_PER_DB, 0.0)
+            values |= _less_of("kit", tool, by, DRY_PER_DB, 0.0)
     return Step("ghosts", values) if values else None
 
 
@@ -246,23 +256,35 @@ def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_
 
 
 def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
-    """Return a high shelf of the snare's mic that goes down at hats which no snare is near, further by so much; strikes of both are kept already."""
+    """Return a high shelf of the snare's mic that goes down at hats which no snare is near, further by so much; strikes of both are kept already. Where it goes
+    no further, its compressor, which lifts what is soft, with more of the dry sound.
+    """
     mic = timing_mic([m for m in plan.mics if not m.is_layer], "snare")
     if mic is None:
         return None
     mine = mic.tool(HAT)
-    now = mine.bands[0].range_db if mine else 0.0
+    wanted = (mine.bands[0].range_db if mine else 0.0) - by_db
     band = Band(
         kind="high_shelf",
         frequency_hz=HAT_FROM_HZ,
-        range_db=round(float(np.clip(now - by_db, -MOST_HAT_DB, 0.0)), 1),
+        range_db=round(float(np.clip(wanted, -MOST_HAT_DB, 0.0)), 1),
         threshold_db=-90.0,
         attack_ms=1.0,
         release_ms=80.0,
     )
     tool = Tone(id=HAT, bands=(band,), key=Key(of="hits:hihat-snare", length_ms=60.0))
-    row = rows.with_own_id(mic.tools, tool)
+    row = rows.with_own_id(_drier_row(mic.tools, max(-MOST_HAT_DB - wanted, 0.0)), tool)
     return Step("hat_in_snare", {f"mics.{mic.id}.tools": [each.to_json() for each in row]})
+
+
+def _drier_row(row: rows.Row, by_db: float) -> rows.Row:
+    """Return a row whose compressors keep more of the dry sound."""
+    return tuple(
+        tool.replace(share=round(max(tool.share - DRY_PER_DB * by_db, 0.0), 2))
+        if isinstance(tool, Compressor) and tool.on
+        else tool
+        for tool in row
+    )
 
 
 def middle(plan: Plan, left_db: float) -> Step | None:

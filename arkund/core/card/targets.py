@@ -95,7 +95,7 @@ LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is no
 SCHOOLS = tuple(TARGETS)
 MOST_OFF_DB, MISSED_DB, SURELY_DB = 20.0, 0.5, 0.1  # of one figure, in what all together miss by
 # How far within its target a figure is brought to, and what counts of a dB that is short of that; what counts beside of one further off than the raw kit.
-INSIDE_DB, INSIDE_SHARE, FURTHER_SHARE = 0.5, 0.3, 1.0
+INSIDE_DB, INSIDE_SHARE, FURTHER_SHARE = 0.5, 0.3, 3.0
 
 
 def about(key: str, figures: Figures, raw: Figures) -> float | None:
@@ -124,6 +124,11 @@ def further_by(key: str, figures: Figures, raw: Figures, target: Range) -> float
     """Return by how much a figure misses its target more than the raw kit does, 0 where it does not; of a change, than none would."""
     before = 0.0 if key in CHANGES else raw[key]
     return 0.0 if before is None else max(off_by(about(key, figures, raw), target) - off_by(before, target), 0.0)
+
+
+def is_further(figures: Figures, raw: Figures, school: str) -> bool:
+    """Return whether any figure is further off its target than the raw kit's."""
+    return any(further_by(key, figures, raw, target) > 0.0 for key, target in TARGETS[school].items())
 
 
 def beyond(key: str, value: float | None, school: str) -> float:

@@ -15,6 +15,7 @@ from arkund.core.card.targets import (
     TARGETS,
     WORDS,
     about,
+    is_further,
     off_altogether,
     room_below_db,
     room_db,
@@ -68,13 +69,13 @@ def settle(
     if turned := levers.turned(measure.plan, layering.turned_over_db(measure, "kick")):
         best = now = tried(change.put(measure.plan, turned.values))
         applied[turned.figure] = dict.fromkeys(turned.values)
-    shares, since = Shares(), 0
+    shares, since, giving = Shares(), 0, False
     for number in range(ROUNDS):
         if cancelled():
             raise CancelledError("Stopped; what was done so far stands in the logbook and can be undone.")
         on_progress(number / ROUNDS, "the kit's card")
         missed = shares.of(levers.misses(now.figures, raw, school))
-        if since >= STALLED:
+        if giving:
             missed = levers.given_way(missed, now.figures, raw, school)
         made = _Corrections(measure.at(now.plan), now, missed, _rooms(now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
@@ -88,11 +89,13 @@ def settle(
             since += 1
         if since == PATIENCE:
             break
+        if since == STALLED and not giving and is_further(best.figures, raw, school):
+            giving, now = True, best
     return _kept(session, begun, best, raw, applied)
 
 
 def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
-    """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for ghosts to come down."""
+    """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for them and for ghosts to come down."""
     return {
         "attack": room_db("attack", figures, raw, school),
         "density": max(room_db("density", figures, raw, school) - INSIDE_DB, 0.0),
@@ -176,8 +179,8 @@ class _Corrections:
             residual = octaves_off_db(kit, self._measure.rate)
             if residual is not None:
                 self._take(levers.even(self.plan, OCTAVES_HZ, residual, self._missed["balance"]))
-        # Peaks that are rounded off bring ghosts nearer: less of that, as far as the kit is denser than it must be.
-        more_db = min(max(self._missed.get("ghosts", 0.0), 0.0), self._rooms["density"])
+        # Peaks that are rounded off bring ghosts and what is before a hit nearer: less of that, as far as the kit is denser than it must be.
+        more_db = min(max(self._missed.get("ghosts", 0.0), self._short_db), self._rooms["density"])
         if "density" in self._missed or more_db:
             over_db = self._missed.get("density", 0.0) - more_db
             self._take(levers.density(self.plan, over_db, self.plan.school, self._peak_db))

@@ -10,6 +10,7 @@ from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.plan import change
 from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import usual
+from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.shaper import Shaper
 
 KEYS = [figure.key for figure in FIGURES]
@@ -186,21 +187,42 @@ class TestLevers:
         assert levers.ghosts(change.put(quiet, {"kit.tools.compressor.on": False}), 1.0) is None
 
     @pytest.mark.parametrize(
-        ("contrast", "cymbals", "raw", "down_db"),
+        ("now", "raw", "given"),
         [
-            (-1.0, -15.0, -14.0, 0.7),  # to its edge and no further
-            (-1.0, -15.0, -22.0, 1.5),  # nearer than it was all the same
-            (-1.0, -22.0, -22.0, 0.0),
-            (0.2, -15.0, -22.0, None),  # short, and yet no further off than raw
-            (-1.0, None, None, None),
+            ({"contrast": -1.0, "cymbals": -15.0}, {"cymbals": -14.0}, {"cymbals": 0.7}),  # to its edge and no further
+            (
+                {"contrast": -1.0, "cymbals": -15.0},
+                {"cymbals": -22.0},
+                {"cymbals": 1.5},
+            ),  # nearer than raw all the same
+            ({"contrast": -1.0, "cymbals": -22.0}, {"cymbals": -22.0}, {"cymbals": 0.0}),
+            ({"contrast": 0.2, "cymbals": -15.0}, {"cymbals": -22.0}, {}),  # short, and yet no further off than raw
+            ({"contrast": -1.0}, {}, {}),
+            ({"contrast": -1.0, "density": 14.0}, {"density": 20.0}, {"density": -1.5}),
+            ({"attack": -2.0, "density": 14.0}, {"density": 16.0}, {"density": -1.7}),
+            ({"attack": 6.0, "density": 14.0}, {"density": 20.0}, {}),  # too sharp already
+            ({"ghosts": 8.0, "density": 14.0}, {"density": 20.0}, {"density": -3.0}),
         ],
     )
-    def test_giving_way(self, contrast, cymbals, raw, down_db):
-        """Hats and ride go down for hits that stand out less than in the raw kit, never further off than they were."""
-        figures = dict.fromkeys(KEYS, 0.0) | {"contrast": contrast, "cymbals": cymbals}
+    def test_giving_way(self, now, raw, given):
+        """Hats and ride go down, peaks come back, for what is further off than in the raw kit; neither gets further off than it was."""
+        figures = middle("punchy") | {"cymbals": None, "density": None} | now
+        before = dict.fromkeys(KEYS, 0.0) | {"cymbals": None, "density": None} | raw
         missed = {"contrast": -2.0, "cymbals": -3.0}
-        found = levers.given_way(missed, figures, dict.fromkeys(KEYS, 0.0) | {"cymbals": raw}, "punchy")
-        assert found == missed | ({} if down_db is None else {"cymbals": pytest.approx(down_db)})
+        assert levers.given_way(missed, figures, before, "punchy") == missed | {
+            k: pytest.approx(v) for k, v in given.items()
+        }
+
+    def test_hat_in_snare(self):
+        """A shelf that goes down at hats by so much; past its end the snare's compressor with more of the dry sound."""
+        snare = MicPlan(
+            id="top", name="top", piece="snare", role="top", tools=(Compressor(id="compressor", on=True, share=0.9),)
+        )
+        plan = PLAN.replace(mics=(*PLAN.mics, snare))
+        for by_db, range_db, share in ((4.0, -4.0, 0.9), (levers.MOST_HAT_DB + 1.0, -levers.MOST_HAT_DB, 0.6)):
+            row = {tool["id"]: tool for tool in levers.hat_in_snare(plan, by_db).values["mics.top.tools"]}
+            assert row[levers.HAT]["bands"][0]["range_db"] == range_db
+            assert row["compressor"]["share"] == pytest.approx(share)
 
     def test_even(self):
         """Only octaves that lie further than they may, by what they do."""
