@@ -32,10 +32,8 @@ OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
-GIVES, SURELY_INSIDE_DB = (
-    1.5,
-    0.3,
-)  # of a dB that hits lack; of what gives way, before it would be further off than the raw kit
+GIVES = 1.5  # of a dB that something lacks that others give way to
+SURELY_INSIDE_DB = 0.3  # of what gives way, before it would be further off than the raw kit
 # What gives way, whether by rising, and to what: figures that are too low (-1) or too high.
 GIVERS = (("cymbals", False, (("contrast", -1),)), ("density", True, (("contrast", -1), ("attack", -1), ("ghosts", 1))))
 SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to be
@@ -255,9 +253,11 @@ def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_
     return Step("balance", {"kit.tools": [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]})
 
 
-def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
-    """Return a high shelf of the snare's mic that goes down at hats which no snare is near, further by so much; strikes of both are kept already. Where it goes
-    no further, its compressor, which lifts what is soft, with more of the dry sound.
+def hat_in_snare(plan: Plan, by_db: float, over_db: float = 0.0) -> Step | None:
+    """Return a high shelf of the snare's mic that goes down at hats which no snare is near, further by so much; strikes of both are kept already.
+
+    over_db : by how much hats are too loud in that mic itself; where the shelf goes no further, the mic's compressor, which lifts what is soft, gives for that
+    more of the dry sound
     """
     mic = timing_mic([m for m in plan.mics if not m.is_layer], "snare")
     if mic is None:
@@ -273,7 +273,7 @@ def hat_in_snare(plan: Plan, by_db: float) -> Step | None:
         release_ms=80.0,
     )
     tool = Tone(id=HAT, bands=(band,), key=Key(of="hits:hihat-snare", length_ms=60.0))
-    row = rows.with_own_id(_drier_row(mic.tools, max(-MOST_HAT_DB - wanted, 0.0)), tool)
+    row = rows.with_own_id(_drier_row(mic.tools, min(max(-MOST_HAT_DB - wanted, 0.0), over_db)), tool)
     return Step("hat_in_snare", {f"mics.{mic.id}.tools": [each.to_json() for each in row]})
 
 

@@ -165,13 +165,14 @@ class _Corrections:
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
-        over = max(self._missed.get("hat_in_snare", 0.0), self._missed.get("cymbals", 0.0), self._wash_db)
+        own = max(self._missed.get("hat_in_snare", 0.0), 0.0)
+        over = max(own, self._missed.get("cymbals", 0.0), self._wash_db)
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
         for piece in sorted({"hihat", "snare"} - {each.piece for each in self.plan.struck}):
             struck = rigging.struck_with(self._measure.at(self.plan), piece)
             self._take(Step("hat_in_snare", {"struck": [each.to_json() for each in struck]}))
-        self._take(levers.hat_in_snare(self.plan, over))
+        self._take(levers.hat_in_snare(self.plan, over, own))
 
     def _kit(self) -> None:
         if "balance" in self._missed:

@@ -219,8 +219,13 @@ class TestLevers:
             id="top", name="top", piece="snare", role="top", tools=(Compressor(id="compressor", on=True, share=0.9),)
         )
         plan = PLAN.replace(mics=(*PLAN.mics, snare))
-        for by_db, range_db, share in ((4.0, -4.0, 0.9), (levers.MOST_HAT_DB + 1.0, -levers.MOST_HAT_DB, 0.6)):
-            row = {tool["id"]: tool for tool in levers.hat_in_snare(plan, by_db).values["mics.top.tools"]}
+        most = levers.MOST_HAT_DB
+        for by_db, over_db, range_db, share in (
+            (4.0, 4.0, -4.0, 0.9),
+            (most + 1.0, most + 1.0, -most, 0.6),
+            (most + 1.0, 0.0, -most, 0.9),  # for the sake of others
+        ):
+            row = {tool["id"]: tool for tool in levers.hat_in_snare(plan, by_db, over_db).values["mics.top.tools"]}
             assert row[levers.HAT]["bands"][0]["range_db"] == range_db
             assert row["compressor"]["share"] == pytest.approx(share)
 
