@@ -72,10 +72,11 @@ def given_way(missed: dict[str, float], figures: Figures, raw: Figures, school: 
             for key, sign in takers
             if sign * beyond(key, about(key, figures, raw), school) > 0.0
         ]
-        if value is None or before is None or not any(lacks):
+        if value is None or before is None or not lacks:
             continue
+        # It stays where what it gave to is no further off any more, and goes back by what it is further off itself.
         room = (max(before, high) - value if rises else value - min(before, low)) - SURELY_INSIDE_DB
-        out[giver] = (-1.0 if rises else 1.0) * min(GIVES * max(lacks), max(room, 0.0))
+        out[giver] = (-1.0 if rises else 1.0) * min(GIVES * max(lacks), room)
     return out
 
 
