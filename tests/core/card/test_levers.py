@@ -197,7 +197,8 @@ class TestLevers:
             ),  # nearer than raw all the same
             ({"contrast": -1.0, "cymbals": -22.0}, {"cymbals": -22.0}, {"cymbals": -0.3}),
             ({"contrast": -1.0, "cymbals": -18.0}, {"cymbals": -14.0}, {"cymbals": -2.3}),  # gave too much
-            ({"contrast": 0.2, "cymbals": -15.0}, {"cymbals": -22.0}, {}),  # short, and yet no further off than raw
+            ({"contrast": 0.2, "cymbals": -15.0}, {"cymbals": -22.0}, {"cymbals": 0.0}),  # no further off: it stays
+            ({"contrast": 2.0, "cymbals": -15.0}, {"cymbals": -22.0}, {}),  # not short
             ({"contrast": -1.0}, {}, {}),
             ({"contrast": -1.0, "density": 14.0}, {"density": 20.0}, {"density": -1.5}),
             ({"attack": -2.0, "density": 14.0}, {"density": 16.0}, {"density": -1.7}),
