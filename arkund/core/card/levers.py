@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from arkund.core.blend.propose import level_for
-from arkund.core.card.targets import TARGETS, Figures, about, beyond, further_by
+from arkund.core.card.targets import TARGETS, Figures, about, beyond, nearer_by
 from arkund.core.clean.settings import DEPTH
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
@@ -33,6 +33,7 @@ MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
 GIVES = 1.5  # of a dB that something lacks that others give way to
+STAYS_DB = 0.5  # nearer than in the raw kit: up to then what gave way does not come back
 SURELY_INSIDE_DB = 0.3  # of what gives way, before it would be further off than the raw kit
 # What gives way, whether by rising, and to what: figures that are too low (-1) or too high.
 GIVERS = (("cymbals", False, (("contrast", -1),)), ("density", True, (("contrast", -1), ("attack", -1), ("ghosts", 1))))
@@ -67,14 +68,15 @@ def given_way(missed: dict[str, float], figures: Figures, raw: Figures, school: 
     out, targets = dict(missed), TARGETS[school]
     for giver, rises, takers in GIVERS:
         value, before, (low, high) = figures[giver], raw[giver], targets[giver]
-        lacks = [
-            further_by(key, figures, raw, targets[key])
+        nearer = [
+            nearer_by(key, figures, raw, targets[key])
             for key, sign in takers
             if sign * beyond(key, about(key, figures, raw), school) > 0.0
         ]
+        lacks = [max(-by, 0.0) for by in nearer if by < STAYS_DB]
         if value is None or before is None or not lacks:
             continue
-        # It stays where what it gave to is no further off any more, and goes back by what it is further off itself.
+        # It stays where what it gave to is hardly any nearer than in the raw kit, and goes back by what it is further off itself.
         room = (max(before, high) - value if rises else value - min(before, low)) - SURELY_INSIDE_DB
         out[giver] = (-1.0 if rises else 1.0) * min(GIVES * max(lacks), room)
     return out

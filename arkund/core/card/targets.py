@@ -120,10 +120,15 @@ def off_by(value: float | None, target: Range) -> float:
     return max(target[0] - value, value - target[1], 0.0)
 
 
-def further_by(key: str, figures: Figures, raw: Figures, target: Range) -> float:
-    """Return by how much a figure misses its target more than the raw kit does, 0 where it does not; of a change, than none would."""
+def nearer_by(key: str, figures: Figures, raw: Figures, target: Range) -> float:
+    """Return by how much less a figure misses its target than the raw kit does (a change: than none), below 0 where by more, 0 where it is not known."""
     before = 0.0 if key in CHANGES else raw[key]
-    return 0.0 if before is None else max(off_by(about(key, figures, raw), target) - off_by(before, target), 0.0)
+    return 0.0 if before is None else off_by(before, target) - off_by(about(key, figures, raw), target)
+
+
+def further_by(key: str, figures: Figures, raw: Figures, target: Range) -> float:
+    """Return by how much a figure misses its target more than the raw kit does, 0 where it does not."""
+    return max(-nearer_by(key, figures, raw, target), 0.0)
 
 
 def is_further(figures: Figures, raw: Figures, school: str) -> bool:

@@ -198,7 +198,8 @@ class TestLevers:
             ({"contrast": -1.0, "cymbals": -22.0}, {"cymbals": -22.0}, {"cymbals": -0.3}),
             ({"contrast": -1.0, "cymbals": -18.0}, {"cymbals": -14.0}, {"cymbals": -2.3}),  # gave too much
             ({"contrast": 0.2, "cymbals": -15.0}, {"cymbals": -22.0}, {"cymbals": 0.0}),  # no further off: it stays
-            ({"contrast": 2.0, "cymbals": -15.0}, {"cymbals": -22.0}, {}),  # not short
+            ({"contrast": 0.8, "cymbals": -15.0}, {"cymbals": -22.0}, {}),  # short, and well nearer than raw
+            ({"contrast": 2.0, "cymbals": -15.0}, {"cymbals": -22.0}, {}),
             ({"contrast": -1.0}, {}, {}),
             ({"contrast": -1.0, "density": 14.0}, {"density": 20.0}, {"density": -1.5}),
             ({"attack": -2.0, "density": 14.0}, {"density": 16.0}, {"density": -1.7}),
