@@ -50,7 +50,7 @@ def test_later_by_5_ms(page, untouched, tmp_path):
     page.goto(f"{untouched}/load/")
     ready(page)
     page.get_by_label("backing track").set_input_files(tmp_path / "Room Tone.wav")
-    expect(page.locator("body")).to_contain_text("Room Tone")
+    expect(page.locator("body")).to_contain_text("Room Tone", timeout=60_000)
     ready(page)
     loop(page, 3.0, LOOP_S)
     page.locator("#play").click()
@@ -60,7 +60,7 @@ def test_later_by_5_ms(page, untouched, tmp_path):
     field = page.locator("label", has_text="later by").locator("input")
     field.fill("5")
     field.press("Enter")
-    expect(page.locator("#message")).not_to_be_empty()
+    expect(page.locator("#message")).not_to_be_empty(timeout=60_000)
     ready(page)
     page.wait_for_timeout(1500)
     after = tap.record(LOOP_S)
@@ -71,18 +71,18 @@ def test_later_by_5_ms(page, untouched, tmp_path):
     page.goto(f"{untouched}/blend/")
     against = page.get_by_label("the kit against the rest of the music")
     expect(against).to_contain_text(
-        re.compile("busiest part|verse"), timeout=20_000
+        re.compile("busiest part|verse"), timeout=60_000
     )  # sections may have been named by then
     against.get_by_role("button", name="as loud as the kit").click()
-    expect(page.locator("#message")).to_contain_text("as loud as the kit")
+    expect(page.locator("#message")).to_contain_text("as loud as the kit", timeout=60_000)
     ready(page)
     behind = against.get_by_role("group", name="behind the cymbals").get_by_role("button", name="8 ms")
     behind.click()
-    expect(page.locator("#message")).to_contain_text("8 ms behind the cymbals")
-    expect(behind).to_have_attribute("aria-pressed", "true", timeout=20_000)
+    expect(page.locator("#message")).to_contain_text("8 ms behind the cymbals", timeout=60_000)
+    expect(behind).to_have_attribute("aria-pressed", "true", timeout=60_000)
     ready(page)
     page.get_by_role("button", name="the kit first").click()
-    expect(page.locator("#message")).to_contain_text("The kit first: furthest octave", timeout=20_000)
+    expect(page.locator("#message")).to_contain_text("The kit first: furthest octave", timeout=60_000)
     ready(page)
     for _ in range(5):
         page.locator("#undo").click()
