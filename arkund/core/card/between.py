@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.card.measure import BEFORE_MS, HIT_MS, LEAD_MS, Sound
+from arkund.core.card.measure import BEFORE_MS, HIT_MS, LEAD_MS, Sound, spans
 from arkund.core.plan.plan import Plan
 from arkund.core.rig import rows
 from arkund.core.tools.gate import Gate
@@ -37,18 +37,18 @@ def floor(sound: Sound) -> Floor | None:
     x, rate = np.abs(sound.audio).max(axis=1), sound.sample_rate_hz
     strong = [h.time_s for piece in ("kick", "snare") for h in sound.hits.get(piece, []) if not h.ghost]
     every = [h.time_s for mine in sound.hits.values() for h in mine]
-    before = _peaks(x, strong, -BEFORE_MS, -LEAD_MS, rate)
-    strokes = _peaks(x, every, 0.0, HIT_MS, rate)
+    before = [part.max() for part in spans(x, strong, -BEFORE_MS, -LEAD_MS, rate)]
+    strokes = [part.max() for part in spans(x, every, 0.0, HIT_MS, rate)]
     if not before or not strokes:
         return None
-    softest = float(np.percentile(strokes, SOFTEST_SHARE))
-    return Floor(float(gain_to_db(np.median(before) + 1e-9)), float(gain_to_db(softest + 1e-9)))
+    levels = np.median(before), np.percentile(strokes, SOFTEST_SHARE)
+    return Floor(*(float(gain_to_db(level + 1e-9)) for level in levels))
 
 
 def closing_db(plan: Plan) -> float:
     """Return how far the kit's expander closes now."""
-    mine = next((tool for tool in plan.kit.tools if tool.id == BETWEEN and tool.on), None)
-    return mine.range_db if mine else 0.0
+    mine = plan.kit.tool(BETWEEN)
+    return mine.range_db if mine and mine.on else 0.0
 
 
 def closed_further(plan: Plan, found: Floor, by_db: float) -> list[dict] | None:
@@ -60,16 +60,9 @@ def closed_further(plan: Plan, found: Floor, by_db: float) -> list[dict] | None:
     wanted = round(max(min(now + by_db, found.room_db), 0.0), 1)
     if not wanted and not now:
         return None
-    limits = Gate.ranges()
-    threshold = found.before_db + wanted / (RATIO - 1.0)
-    # Finer than by hand: as the rest of the kit changes, so does this, and nothing is to jump.
-    threshold = round(float(np.clip(threshold, limits["threshold_db"].low, limits["threshold_db"].high)), 1)
-    mine = next((tool for tool in plan.kit.tools if tool.id == BETWEEN), TOOL)
-    tool = mine.replace(on=wanted > 0.0, range_db=wanted, threshold_db=threshold)
+    limits = Gate.ranges()["threshold_db"]
+    threshold = float(np.clip(found.before_db + wanted / (RATIO - 1.0), limits.low, limits.high))
+    # In tenths, finer than by hand: as the rest of the kit changes, so does this, and nothing is to jump.
+    mine = plan.kit.tool(BETWEEN) or TOOL
+    tool = mine.replace(on=wanted > 0.0, range_db=wanted, threshold_db=round(threshold, 1))
     return [each.to_json() for each in rows.with_own_id(plan.kit.tools, tool)]
-
-
-def _peaks(x: np.ndarray, times_s: list[float], begin_ms: float, end_ms: float, rate: int) -> list[float]:
-    first, last = round(begin_ms * rate / 1000.0), round(end_ms * rate / 1000.0)
-    places = [round(t * rate) for t in times_s]
-    return [float(x[at + first : at + last].max()) for at in places if at + first >= 0 and at + last <= x.size]

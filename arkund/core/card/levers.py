@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from arkund.core.blend.propose import level_for
-from arkund.core.card.targets import TARGETS, Figures, about, beyond, nearer_by
+from arkund.core.card.targets import TARGETS, Figures, about, beyond
 from arkund.core.clean.settings import DEPTH
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
@@ -19,7 +19,7 @@ from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.grit import Grit
 from arkund.core.tools.shaper import Shaper
 from arkund.core.tools.tone import Band, Tone
-from arkund.core.tools.tool import Key, Tool
+from arkund.core.tools.tool import Key
 
 DENSE, EVEN = "density", "even"  # the ids of the kit's tools that are solved for
 SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
@@ -32,11 +32,6 @@ OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
-GIVES = 1.5  # of a dB that something lacks that others give way to
-STAYS_DB = 0.5  # nearer than in the raw kit: up to then what gave way does not come back
-SURELY_INSIDE_DB = 0.3  # of what gives way, before it would be further off than the raw kit
-# What gives way, whether by rising, and to what: figures that are too low (-1) or too high.
-GIVERS = (("cymbals", False, (("contrast", -1),)), ("density", True, (("contrast", -1), ("attack", -1), ("ghosts", 1))))
 SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to be
 SOFTEST_PATH_DB, LEAST_SHARE, DRY_PER_DB = -48.0, 0.2, 0.3
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
@@ -61,33 +56,12 @@ def misses(figures: Figures, raw: Figures, school: str) -> dict[str, float]:
     return {key: by for key, by in found.items() if by}
 
 
-def given_way(missed: dict[str, float], figures: Figures, raw: Figures, school: str) -> dict[str, float]:
-    """Return what figures miss by where something is further off than in the raw kit, and others give way to it as far as they are no further than they were:
-    hats and ride go down for hits that stand out less, peaks come back for those, for strokes softer against their body and ghosts too near.
-    """
-    out, targets = dict(missed), TARGETS[school]
-    for giver, rises, takers in GIVERS:
-        value, before, (low, high) = figures[giver], raw[giver], targets[giver]
-        nearer = [
-            nearer_by(key, figures, raw, targets[key])
-            for key, sign in takers
-            if sign * beyond(key, about(key, figures, raw), school) > 0.0
-        ]
-        lacks = [max(-by, 0.0) for by in nearer if by < STAYS_DB]
-        if value is None or before is None or not lacks:
-            continue
-        # It stays where what it gave to is hardly any nearer than in the raw kit, and goes back by what it is further off itself.
-        room = (max(before, high) - value if rises else value - min(before, low)) - SURELY_INSIDE_DB
-        out[giver] = (-1.0 if rises else 1.0) * min(GIVES * max(lacks), room)
-    return out
-
-
 def density(plan: Plan, over_db: float, school: str, true_peak_db: float) -> Step:
     """Return more drive of the kit's grit, or less: it rounds the highest peaks off, and leaves what is softer as it is.
 
     true_peak_db : of the kit
     """
-    mine = next((t for t in plan.kit.tools if t.id == DENSE), None)
+    mine = plan.kit.tool(DENSE)
     # The first of it only lets the peaks reach the curve.
     now = mine.drive_db if mine else max(plan.kit.level_db - true_peak_db, 0.0)
     limits = Grit.ranges()["drive_db"]
@@ -122,13 +96,9 @@ def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
 
 
 def ghosts(plan: Plan, over_db: float) -> Step | None:
-    """Return SUSTAIN softer, which brings ghosts up more than anything else does; where it is not heard compressors of the snare with more of the dry sound."""
+    """Return SUSTAIN softer, which brings ghosts up most; where it is not heard compressors of snare and kit with more of the dry sound."""
     by = float(np.clip(over_db, 0.0, MOST_STEP_DB))
-    values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by)
-    if not values:
-        values = _drier(plan, ("snare",), by, DRY_PER_DB, 0.0)
-        for tool in plan.kit.tools:
-            values |= _less_of("kit", tool, by, DRY_PER_DB, 0.0)
+    values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by) or _drier(plan, ("snare",), by, DRY_PER_DB, 0.0)
     return Step("ghosts", values) if values else None
 
 
@@ -190,8 +160,6 @@ def contrast(
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
     values |= _softer_sustain(plan, by)
     values |= _drier(plan, ATTACKED, by)
-    for tool in plan.kit.tools:
-        values |= _less_of("kit", tool, by)
     for mic in plan.mics:
         for tool in mic.tools if mic.piece in ATTACKED else ():
             if tool.on and (depth := DEPTH.get(tool.kind)) and getattr(tool, depth) < DEEPEST_DB:
@@ -199,20 +167,20 @@ def contrast(
                 values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = deeper
     overheads = _group(plan, OVERHEADS)
     if overheads is not None and wash_db > 0.0:
-        values[f"groups.{overheads.id}.tools"] = _standing_out(overheads.tools, wash_db, attack_room_db)
+        values[f"groups.{overheads.id}.tools"] = _standing_out(overheads, wash_db, attack_room_db)
     for mic in audible(plan) if spots_db > 0.0 else ():
         if mic.piece in SPOTS and not mic.is_layer:
-            values[f"mics.{mic.id}.tools"] = _standing_out(mic.tools, spots_db, attack_room_db)
+            values[f"mics.{mic.id}.tools"] = _standing_out(mic, spots_db, attack_room_db)
     return Step("contrast", values) if values else None
 
 
-def _standing_out(row: rows.Row, by_db: float, attack_room_db: float) -> list[dict]:
-    """Return a row with more attack, as far as there is room for that, and less sustain."""
-    mine = next((tool for tool in row if tool.id == STANDS_OUT), None) or Shaper(id=STANDS_OUT, on=True)
+def _standing_out(strip: MicPlan | Group, by_db: float, attack_room_db: float) -> list[dict]:
+    """Return a strip's row with more attack, as far as there is room for that, and less sustain."""
+    mine = strip.tool(STANDS_OUT) or Shaper(id=STANDS_OUT, on=True)
     more = min(mine.attack_db + ATTACK_PER_DB * min(by_db, attack_room_db), MOST_ATTACK_DB)
     less = max(mine.sustain_db - SUSTAIN_PER_DB * by_db, LEAST_SUSTAIN_DB)
     tool = mine.replace(attack_db=round(more, 1), sustain_db=round(less, 1))
-    return [each.to_json() for each in rows.with_own_id(row, tool)]
+    return [each.to_json() for each in rows.with_own_id(strip.tools, tool)]
 
 
 def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
@@ -229,22 +197,24 @@ def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
 def _drier(
     plan: Plan, pieces: tuple[str, ...], by_db: float, per_db: float = SHARE_PER_DB, least: float = LEAST_SHARE
 ) -> dict[str, Any]:
-    """Return compressors at drums with more of the dry sound."""
-    rows_ = [(f"mics.{mic.id}", tool) for mic in plan.mics if mic.piece in pieces for tool in mic.tools]
-    return {k: v for place, tool in rows_ for k, v in _less_of(place, tool, by_db, per_db, least).items()}
+    """Return compressors at drums, and the kit's, with more of the dry sound."""
+    strips = [*((f"mics.{mic.id}", mic.tools) for mic in plan.mics if mic.piece in pieces), ("kit", plan.kit.tools)]
+    return {
+        f"{place}.tools.{tool.id}.share": _dry(tool, per_db * by_db, least)
+        for place, row in strips
+        for tool in row
+        if isinstance(tool, Compressor) and tool.on and tool.share > least
+    }
 
 
-def _less_of(
-    place: str, tool: Tool, by_db: float, per_db: float = SHARE_PER_DB, least: float = LEAST_SHARE
-) -> dict[str, Any]:
-    if tool.kind != "compressor" or not tool.on or tool.share <= least:
-        return {}
-    return {f"{place}.tools.{tool.id}.share": round(max(tool.share - per_db * by_db, least), 2)}
+def _dry(compressor: Compressor, by: float, least: float = 0.0) -> float:
+    """Return a compressor's share with so much more of the dry sound."""
+    return round(max(compressor.share - by, least), 2)
 
 
 def even(plan: Plan, octaves_hz: tuple[float, ...], residual_db: np.ndarray, by_db: float) -> Step | None:
     """Return wide filters over the kit against the octaves that lie furthest from an even fall, so that the furthest comes nearer by so much."""
-    mine = next((t for t in plan.kit.tools if t.id == EVEN), None)
+    mine = plan.kit.tool(EVEN)
     gains = {band.frequency_hz: band.gain_db for band in mine.bands} if mine else {}
     within_db = max(float(np.max(np.abs(residual_db))) - by_db, 0.0)
     for hz, off in zip(octaves_hz, residual_db.tolist(), strict=True):
@@ -276,18 +246,10 @@ def hat_in_snare(plan: Plan, by_db: float, over_db: float = 0.0) -> Step | None:
         release_ms=80.0,
     )
     tool = Tone(id=HAT, bands=(band,), key=Key(of="hits:hihat-snare", length_ms=60.0))
-    row = rows.with_own_id(_drier_row(mic.tools, min(max(-MOST_HAT_DB - wanted, 0.0), over_db)), tool)
+    dry = DRY_PER_DB * min(max(-MOST_HAT_DB - wanted, 0.0), over_db)
+    row = [t.replace(share=_dry(t, dry)) if isinstance(t, Compressor) and t.on else t for t in mic.tools]
+    row = rows.with_own_id(tuple(row), tool)
     return Step("hat_in_snare", {f"mics.{mic.id}.tools": [each.to_json() for each in row]})
-
-
-def _drier_row(row: rows.Row, by_db: float) -> rows.Row:
-    """Return a row whose compressors keep more of the dry sound."""
-    return tuple(
-        tool.replace(share=round(max(tool.share - DRY_PER_DB * by_db, 0.0), 2))
-        if isinstance(tool, Compressor) and tool.on
-        else tool
-        for tool in row
-    )
 
 
 def middle(plan: Plan, left_db: float) -> Step | None:

@@ -129,8 +129,8 @@ def _lone(sound: Sound, piece: str, ghosts: bool = False) -> list[float]:
     ]
 
 
-def _parts(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: float, rate: int) -> list[np.ndarray]:
-    """Return a span about each time, those that lie inside as a whole."""
+def spans(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: float, rate: int) -> list[np.ndarray]:
+    """Return a span of a sound [shape=(samples, ...)] about each time, those that lie inside as a whole."""
     first, last = round(begin_ms * rate / 1000.0), round(end_ms * rate / 1000.0)
     places = [round(t * rate) for t in times_s]
     return [x[at + first : at + last] for at in places if at + first >= 0 and at + last <= x.shape[0]]
@@ -144,7 +144,7 @@ def _power(part: np.ndarray) -> float:
 def _attack_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
     """Return of each hit its loudest 5 ms within 15 ms against what follows from 30 to 120 ms."""
     size, out = round(ATTACK_MS * rate / 1000.0), []
-    for part in _parts(x, times_s, -ATTACK_MS, BODY_MS[1], rate):
+    for part in spans(x, times_s, -ATTACK_MS, BODY_MS[1], rate):
         power = np.cumsum(np.concatenate([[0.0], np.sum(np.square(part, dtype=np.float64), axis=1)]))
         moving = (power[size:] - power[:-size]) / size
         attack = moving[: size + round(ATTACK_WITHIN_MS * rate / 1000.0)].max()
@@ -158,20 +158,18 @@ def _contrast_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[flo
     """Return of each hit its first 30 ms against the 40 ms before it."""
     lead = round(LEAD_MS * rate / 1000.0)
     out = []
-    for part in _parts(x, times_s, -BEFORE_MS, HIT_MS, rate):
+    for part in spans(x, times_s, -BEFORE_MS, HIT_MS, rate):
         at = round(BEFORE_MS * rate / 1000.0)
         out.append(float(power_to_db(_power(part[at:]) + 1e-12) - power_to_db(_power(part[: at - lead]) + 1e-12)))
     return out
 
 
 def _window_db(weighted: np.ndarray, times_s: Sequence[float], rate: int, ms: float = WINDOW_MS) -> list[float]:
-    return [
-        OFFSET_LUFS + float(power_to_db(_power(p) + 1e-12)) for p in _parts(weighted, times_s, -5.0, ms - 5.0, rate)
-    ]
+    return [OFFSET_LUFS + float(power_to_db(_power(p) + 1e-12)) for p in spans(weighted, times_s, -5.0, ms - 5.0, rate)]
 
 
 def _peaks_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
-    parts = _parts(x[:, None], times_s, -1.0, 1000.0 * BLEED_PEAK_S, rate)
+    parts = spans(x[:, None], times_s, -1.0, 1000.0 * BLEED_PEAK_S, rate)
     return [max(float(gain_to_db(np.abs(part).max())), QUIETEST_DB) for part in parts]
 
 
@@ -203,7 +201,7 @@ def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
 
 def _sides_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> float | None:
     """Return left against right at hits."""
-    parts = _parts(x, times_s, 0.0, BODY_MS[1], rate)
+    parts = spans(x, times_s, 0.0, BODY_MS[1], rate)
     if not parts or x.shape[1] < 2:
         return None
     left, right = (np.mean([np.mean(np.square(p[:, side], dtype=float)) for p in parts]) for side in (0, 1))

@@ -147,17 +147,12 @@ def beyond(key: str, value: float | None, school: str) -> float:
     return value - float(min(max(value, low + inside), high - inside))
 
 
-def room_db(key: str, figures: Figures, raw: Figures, school: str) -> float:
-    """Return how far a figure may still rise, in dB; 0 where it is not known."""
-    value = about(key, figures, raw)
-    return 0.0 if value is None else max(TARGETS[school][key][1] - value, 0.0)
-
-
-def room_below_db(key: str, figures: Figures, raw: Figures, school: str) -> float:
-    """Return how far a figure may still fall, in dB, and be as far within its target as it is brought to; 0 where it is not known."""
-    value = about(key, figures, raw)
-    low, high = TARGETS[school][key]
-    return 0.0 if value is None else max(value - low - min(INSIDE_DB, (high - low) / 2.0), 0.0)
+def room_db(key: str, figures: Figures, raw: Figures, school: str, rises: bool = True, inside_db: float = 0.0) -> float:
+    """Return how far a figure may still rise, or fall, and be so far within its target, in dB; 0 where it is not known."""
+    value, (low, high) = about(key, figures, raw), TARGETS[school][key]
+    if value is None:
+        return 0.0
+    return max((high - value if rises else value - low) - inside_db, 0.0)
 
 
 def off_altogether(figures: Figures, raw: Figures, school: str) -> float:

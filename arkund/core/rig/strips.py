@@ -82,7 +82,7 @@ class Kit(Settings):
     tools: tuple[Tool, ...] = ()
     level_db: float = number(0.0, -24.0, 12.0, step=0.1, unit="dB")
 
-    first, with_tool = Strip.first, Strip.with_tool
+    first, tool, with_tool = Strip.first, Strip.tool, Strip.with_tool
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from arkund.core.blend.propose import KIT_PEAK_DB
 from arkund.core.card import between, levers
+from arkund.core.card.giving import given_way
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import Sound, octaves_off_db
 from arkund.core.card.raw import raw_plan
@@ -17,7 +18,6 @@ from arkund.core.card.targets import (
     about,
     is_further,
     off_altogether,
-    room_below_db,
     room_db,
     shown,
 )
@@ -76,7 +76,7 @@ def settle(
         on_progress(number / ROUNDS, "the kit's card")
         missed = shares.of(levers.misses(now.figures, raw, school))
         if giving:
-            missed = levers.given_way(missed, now.figures, raw, school)
+            missed = given_way(missed, now.figures, raw, school)
         made = _Corrections(measure.at(now.plan), now, missed, _rooms(now.figures, raw, school), span)
         if made.plan == now.plan or now.off < THERE_DB:
             break
@@ -98,8 +98,8 @@ def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
     """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for them and for ghosts to come down."""
     return {
         "attack": room_db("attack", figures, raw, school),
-        "density": max(room_db("density", figures, raw, school) - INSIDE_DB, 0.0),
-        "cymbals": room_below_db("cymbals", figures, raw, school),
+        "density": room_db("density", figures, raw, school, inside_db=INSIDE_DB),
+        "cymbals": room_db("cymbals", figures, raw, school, rises=False, inside_db=INSIDE_DB),
     }
 
 
