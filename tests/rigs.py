@@ -157,7 +157,10 @@ def with_tool(mic: MicPlan, kind: str, **settings) -> MicPlan:
     return mic.replace(tools=mic.with_tool(mine.replace(**settings)))
 
 
-def struck_of(kit) -> tuple[Struck, ...]:
-    """Return the true strikes of a generated kit's snare, as keys hear them."""
+def struck_of(kit, pieces: tuple[str, ...] = ("snare",)) -> tuple[Struck, ...]:
+    """Return the true strikes of a generated kit's snare, or of other pieces, as keys hear them."""
     rate = kit.sample_rate_hz
-    return (Struck(piece="snare", strikes=tuple((round(h.time_s * rate), h.level_db) for h in kit.hits["snare"])),)
+    return tuple(
+        Struck(piece=piece, strikes=tuple((round(h.time_s * rate), h.level_db) for h in kit.hits[piece]))
+        for piece in pieces
+    )

@@ -82,6 +82,11 @@ def at_headroom(plan: Plan, figures: Figures) -> tuple[Plan, Figures]:
     return plan.replace(kit=plan.kit.replace(level_db=level_db)), {**figures, **moved}
 
 
+def spots(plan: Plan) -> list[MicPlan]:
+    """Return the mics at hats and ride that are heard."""
+    return [mic for mic in audible(plan) if mic.piece in SPOTS and not mic.is_layer]
+
+
 def _group(plan: Plan, group_id: str) -> Group | None:
     return next((group for group in plan.groups if group.id == group_id), None)
 
@@ -107,11 +112,9 @@ def cymbals(plan: Plan, by_db: float) -> Step | None:
     which brings up what others' mics hear of them."""
     values: dict[str, Any] = {}
     limits = MicPlan.ranges()["level_db"]
-    heard = audible(plan)
-    for mic in heard:
-        if mic.piece in SPOTS and not mic.is_layer:
-            step = float(np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB))
-            values[f"mics.{mic.id}.level_db"] = round(float(np.clip(mic.level_db + step, limits.low, limits.high)), 1)
+    for mic in spots(plan):
+        step = float(np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB))
+        values[f"mics.{mic.id}.level_db"] = round(float(np.clip(mic.level_db + step, limits.low, limits.high)), 1)
     share = OVERHEADS_SHARE if values else 1.0
     for group_id in (OVERHEADS, ROOMS) if by_db < 0.0 else (OVERHEADS,):
         if group := level(plan, group_id, share * by_db, "cymbals"):
@@ -168,9 +171,8 @@ def contrast(
     overheads = _group(plan, OVERHEADS)
     if overheads is not None and wash_db > 0.0:
         values[f"groups.{overheads.id}.tools"] = _standing_out(overheads, wash_db, attack_room_db)
-    for mic in audible(plan) if spots_db > 0.0 else ():
-        if mic.piece in SPOTS and not mic.is_layer:
-            values[f"mics.{mic.id}.tools"] = _standing_out(mic, spots_db, attack_room_db)
+    for mic in spots(plan) if spots_db > 0.0 else ():
+        values[f"mics.{mic.id}.tools"] = _standing_out(mic, spots_db, attack_room_db)
     return Step("contrast", values) if values else None
 
 

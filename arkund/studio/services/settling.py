@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from arkund.core.blend.propose import KIT_PEAK_DB
-from arkund.core.card import between, levers
+from arkund.core.card import between, dip, levers
 from arkund.core.card.giving import given_way
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import Sound, octaves_off_db
@@ -114,6 +114,7 @@ class _Corrections:
         self._short_db = self._between(max(-missed.get("contrast", 0.0), 0.0))
         # Hats that are too soft live on the wash that hits are to stand out of.
         self._wash_db = max(self._short_db + min(missed.get("cymbals", 0.0), 0.0), 0.0)
+        self._dip()
         self._punch()
         self._levels()
         self._hats()
@@ -136,6 +137,19 @@ class _Corrections:
             return short_db
         self._take(Step("contrast", {"kit.tools": row}))
         return max(short_db - max(between.closing_db(self.plan) - was_db, 0.0), 0.0)
+
+    def _keep_strikes(self, pieces: tuple[str, ...], figure: str) -> None:
+        """Strikes that keys hear, of pieces whose are not kept yet."""
+        kept = {each.piece for each in self.plan.struck}
+        for piece in sorted(each for each in pieces if each not in kept and self._measure.hits.get(each)):
+            struck = rigging.struck_with(self._measure.at(self.plan), piece)
+            self._take(Step(figure, {"struck": [each.to_json() for each in struck]}))
+
+    def _dip(self) -> None:
+        """Hits that stand out too little: hats and ride that lead them by some milliseconds dip before them."""
+        if self._short_db > 0.0 and levers.spots(self.plan):
+            self._keep_strikes(dip.STRONG, "contrast")
+            self._take(dip.dipped(self.plan, self._measure.hits, self._short_db))
 
     def _punch(self) -> None:
         """Attack against body, and hits against what is before them: the one helps the other as far as it may still rise."""
@@ -169,9 +183,7 @@ class _Corrections:
         over = max(own, self._missed.get("cymbals", 0.0), self._wash_db)
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
-        for piece in sorted({"hihat", "snare"} - {each.piece for each in self.plan.struck}):
-            struck = rigging.struck_with(self._measure.at(self.plan), piece)
-            self._take(Step("hat_in_snare", {"struck": [each.to_json() for each in struck]}))
+        self._keep_strikes(("hihat", "snare"), "hat_in_snare")
         self._take(levers.hat_in_snare(self.plan, over, own))
 
     def _kit(self) -> None:

@@ -1,0 +1,87 @@
+"""Mics at hats and ride that dip before kicks and back-beats: by what is asked, just before them, and nowhere else."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+
+from arkund.core.card import dip
+from arkund.core.files.audio import ArrayMic
+from arkund.core.plan import change
+from arkund.core.render.render import render
+from arkund.core.units import gain_to_db
+from tests.kits import small_kit
+from tests.rigs import struck_of
+
+RATE = 48_000
+
+
+@pytest.fixture(scope="module")
+def kit():
+    return small_kit(seed=7310, style="busy", bpm=104.0, bars=4, drop=("Talkback", "Rm L", "Rm R", "T2"))
+
+
+@pytest.fixture(scope="module")
+def plan(kit):
+    return kit.plan.replace(struck=struck_of(kit, dip.STRONG))
+
+
+def dipped(plan, hits, by_db: float):
+    step = dip.dipped(plan, hits, by_db)
+    return plan if step is None else change.put(plan, step.values)
+
+
+def gains_db(kit, plan, mic: str) -> np.ndarray:
+    """Return the gain that a mic's row has at every sample of the song, told by a recording of ones."""
+    ones = dataclasses.replace(kit, readers={each.id: ArrayMic(np.ones(kit.samples, np.float32)) for each in plan.mics})
+    return gain_to_db(render(plan, ones, (0, kit.samples), f"strip:{mic}"))
+
+
+def near(times, first_ms: float, last_ms: float, size: int) -> np.ndarray:
+    """Return which samples lie within so many ms of times."""
+    out = np.zeros(size, bool)
+    for t in times:
+        out[max(round((t + first_ms / 1000) * RATE), 0) : max(round((t + last_ms / 1000) * RATE), 0)] = True
+    return out
+
+
+@pytest.mark.parametrize("by_db", [1.3, 4.0, 6.0])
+def test_just_before(kit, plan, by_db):
+    """By what is asked from 15 to 5 ms before each kick and back-beat, hardly any more 10 ms after it; not at all before ghosts or anything else."""
+    gain = gains_db(kit, dipped(plan, kit.hits, by_db), "HH")
+    strong = [h.time_s for piece in dip.STRONG for h in kit.hits[piece] if not h.ghost]
+    others = [h.time_s for mine in kit.hits.values() for h in mine if h.piece not in dip.STRONG or h.ghost]
+    assert any(h.ghost for h in kit.hits["snare"])
+    assert gain[near(strong, -15.0, -5.0, gain.size)] == pytest.approx(-by_db, abs=0.1)
+    elsewhere = ~near(strong, -25.0, 10.0, gain.size)
+    assert np.abs(gain[elsewhere]).max() < 0.1 * by_db
+    assert np.abs(gain[near(others, -10.0, 30.0, gain.size) & ~near(strong, -25.0, 40.0, gain.size)]).max() < 0.01
+
+
+def test_further(kit, plan):
+    """What is asked adds up, as far as it goes; each mic at hats and ride has one gate a piece, others none."""
+    once = dipped(plan, kit.hits, 2.0)
+    twice = dipped(once, kit.hits, 1.5)
+    assert gains_db(kit, twice, "HH").min() == pytest.approx(-3.5, abs=0.1)
+    most = dipped(twice, kit.hits, 20.0)
+    assert gains_db(kit, most, "HH").min() == pytest.approx(-dip.MOST_DB, abs=0.1)
+    assert dip.dipped(most, kit.hits, 1.0) is None
+    assert {mic.id for mic in most.mics if any(tool.id.startswith("before-") for tool in mic.tools)} == {"HH", "Ride"}
+    assert all(len(mic.tools) == len(plan.mic(mic.id).tools) + 2 for mic in most.mics if mic.id in ("HH", "Ride"))
+
+
+def test_as_trimmed(kit, plan):
+    """A piece's mic that is trimmed has its strikes as loud: the dip hears them all the same."""
+    down = plan.replace(mics=tuple(mic.replace(trim_db=-20.0) for mic in plan.mics))
+    gain = gains_db(kit, dipped(down, kit.hits, 6.0), "HH") + 20.0
+    strong = [h.time_s for piece in dip.STRONG for h in kit.hits[piece] if not h.ghost]
+    assert gain[near(strong, -15.0, -5.0, gain.size)] == pytest.approx(-6.0, abs=0.1)
+
+
+def test_nothing_to_go_by(kit, plan):
+    """No strikes that are kept, no strokes but ghosts, no mics at hats and ride."""
+    assert dip.dipped(kit.plan, kit.hits, 3.0) is None
+    ghosts = {"snare": [h for h in kit.hits["snare"] if h.ghost]}
+    assert dip.dipped(plan, ghosts, 3.0) is None
+    shells = plan.replace(mics=tuple(mic for mic in plan.mics if mic.piece not in ("hihat", "ride")))
+    assert dip.dipped(shells, kit.hits, 3.0) is None
