@@ -6,7 +6,10 @@ GIVES = 1.5  # of a dB that something lacks that others give way to
 STAYS_DB = 0.5  # nearer than in the raw kit: up to then what gave way does not come back
 SURELY_INSIDE_DB = 0.3  # of what gives way, before it would be further off than the raw kit
 # What gives way, whether by rising, and to what: figures that are too low (-1) or too high.
-GIVERS = (("cymbals", False, (("contrast", -1),)), ("density", True, (("contrast", -1), ("attack", -1), ("ghosts", 1))))
+GIVERS = (
+    ("cymbals", False, (("contrast", -1),)),
+    ("density", True, (("contrast", -1), ("attack", -1), ("ghosts", 1), ("cymbals", 1))),
+)
 
 
 def given_way(missed: dict[str, float], figures: Figures, raw: Figures, school: str) -> dict[str, float]:

@@ -1,6 +1,6 @@
 """What a kit's figures are corrected by: for each figure that misses its target one lever, moved by how far it misses. Pure changes of a Plan."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -24,9 +24,13 @@ from arkund.core.tools.tool import Key
 DENSE, EVEN = "density", "even"  # the ids of the kit's tools that are solved for
 SHAPE = {"natural": "soft", "punchy": "hard", "heavy": "hard"}
 SLOPE = 0.9  # dB of density for a dB of drive, usually, once the peaks reach the curve
-MOST_STEP_DB, SOFTEST_GROUP_DB = 6.0, -48.0
+MOST_STEP_DB, LOUDEST_DB, SOFTEST_GROUP_DB = 6.0, 12.0, -48.0
+HEARD_DB, BACK_BEATS_SHARE = (
+    -18.0,
+    0.5,
+)  # of a drum's group: softer than that, back-beats rise by a share of the rest, since others' mics have its strokes
 LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the same names
-SPOTS, OVERHEADS, ROOMS = ("hihat", "ride"), "overheads", "rooms"
+SPOTS, SNARE, CYMBALS, OVERHEADS, ROOMS = ("hihat", "ride"), "snare", "cymbals", "overheads", "rooms"
 # Of what cymbals are off by: overheads bring the whole kit with them, SUSTAIN what others' mics hear of them, spots hardly anything else.
 OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
@@ -36,7 +40,11 @@ SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to
 SOFTEST_PATH_DB, LEAST_SHARE, DRY_PER_DB = -48.0, 0.2, 0.3
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 LEAST_ATTACK_DB, MOST_SHELL_DB = -6.0, 12.0  # of kick and snare: they are not made soft for a figure
-BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -4.0, 6.0  # of their sustain, for a dB less attack
+BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -6.0, 6.0  # of their sustain, for a dB less attack
+LOST, BODY_PER_DB = (
+    ((6.0, 18.0), (0.0, 1.0)),
+    1.5,
+)  # the share of attack that is lost, by drive in dB; of their sustain, for a dB that is
 ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0  # and how far down they are cleaned at most
 MOST_SECOND_DB = 6.0  # of the second strip that carries the low end
 HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
@@ -96,26 +104,44 @@ def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
     group = _group(plan, group_id)
     if group is None or not any(group_of(mic, plan.groups) == group_id for mic in audible(plan)):
         return None
-    now = float(np.clip(group.level_db + np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB), SOFTEST_GROUP_DB, 12.0))
+    now = float(np.clip(group.level_db + np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB), SOFTEST_GROUP_DB, LOUDEST_DB))
     return Step(figure, {f"groups.{group.id}.level_db": round(now, 1)})
+
+
+def against_back_beats(plan: Plan, group_id: str, by_db: float) -> Step | None:
+    """Return another level of a drum's group, no softer than it is heard at all: then back-beats rise."""
+    group = _group(plan, group_id)
+    least_db = min(HEARD_DB - group.level_db, 0.0) if group else 0.0
+    step = level(plan, group_id, max(by_db, least_db), group_id)
+    back_beats = level(plan, SNARE, BACK_BEATS_SHARE * (least_db - by_db), group_id) if by_db < least_db else None
+    return Step(group_id, step.values | (back_beats.values if back_beats else {})) if step else None
 
 
 def ghosts(plan: Plan, over_db: float) -> Step | None:
     """Return SUSTAIN softer, which brings ghosts up most; where it is not heard compressors of snare and kit with more of the dry sound."""
     by = float(np.clip(over_db, 0.0, MOST_STEP_DB))
-    values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by) or _drier(plan, ("snare",), by, DRY_PER_DB, 0.0)
+    values = _softer_sustain(plan, SUSTAIN_PER_GHOST * by)
+    values = values or _drier([*_rows(plan, ("snare",)), _kit_row(plan)], by, DRY_PER_DB, 0.0)
     return Step("ghosts", values) if values else None
 
 
-def cymbals(plan: Plan, by_db: float) -> Step | None:
+def cymbals(plan: Plan, by_db: float, short_db: float = 0.0) -> Step | None:
     """Return other levels of the mics at hats and ride, and of the overheads by less; where they are to be softer of rooms and SUSTAIN too,
-    which brings up what others' mics hear of them."""
+    which brings up what others' mics hear of them.
+
+    short_db : by how much hits stand out too little: overheads do not rise then, for they bring all that rings
+    """
     values: dict[str, Any] = {}
     limits = MicPlan.ranges()["level_db"]
+    step, rest = float(np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB)), 0.0
     for mic in spots(plan):
-        step = float(np.clip(by_db, -MOST_STEP_DB, MOST_STEP_DB))
         values[f"mics.{mic.id}.level_db"] = round(float(np.clip(mic.level_db + step, limits.low, limits.high)), 1)
+        rest = max(rest, mic.level_db + step - limits.high)
+    if rest > 0.0 and (group := level(plan, CYMBALS, rest, "cymbals")):
+        values |= group.values
     share = OVERHEADS_SHARE if values else 1.0
+    if values and by_db > 0.0:
+        share *= float(np.clip(1.0 - short_db, 0.0, 1.0))
     for group_id in (OVERHEADS, ROOMS) if by_db < 0.0 else (OVERHEADS,):
         if group := level(plan, group_id, share * by_db, "cymbals"):
             values |= group.values
@@ -124,28 +150,44 @@ def cymbals(plan: Plan, by_db: float) -> Step | None:
     return Step("cymbals", values) if values else None
 
 
-def attack(plan: Plan, by_db: float) -> Step | None:
-    """Return more attack of the shapers of kick and snare, or less and more body."""
+def attack(plan: Plan, by_db: float, over_db: float = 0.0) -> Step | None:
+    """Return more attack of the shapers of kick and snare, or less and more body. Where the kit's peaks are rounded off, what is added to them is lost: body
+    goes in place of it.
+
+    over_db : by how much the kit's peaks stand too far over the rest: then compressors at kick and snare, which leave strokes' attack, have more of the dry
+    sound
+    """
     values: dict[str, Any] = {}
+    lost = float(np.interp(_drive_db(plan), *LOST))
     for mic in plan.mics:
         for tool in mic.tools:
             if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
-                sharper, fuller = _sharper(tool, by_db)
+                sharper, fuller = _sharper(tool, by_db, lost)
                 place = f"mics.{mic.id}.tools.{tool.id}"
                 values |= {f"{place}.attack_db": round(sharper, 1), f"{place}.sustain_db": round(fuller, 1)}
+    if (dry := min(by_db, over_db)) > 0.0:
+        values |= _drier(_rows(plan, ATTACKED), dry)
     return Step("attack", values) if values else None
 
 
-def _sharper(shaper: Shaper, by_db: float) -> tuple[float, float]:
+def _drive_db(plan: Plan) -> float:
+    """Return how far the kit's peaks are driven into what rounds them off."""
+    mine = plan.kit.tool(DENSE)
+    return mine.drive_db if mine and mine.on else 0.0
+
+
+def _sharper(shaper: Shaper, by_db: float, lost: float) -> tuple[float, float]:
     """Return a shaper's attack and sustain so much sharper: body goes where attack is as far as it goes, and comes where there is too much of that.
 
-    What was set beyond these limits by hand stays where it is.
+    What was set beyond these limits by hand stays where it is. lost : the share of more attack that is lost
     """
     least, most = min(LEAST_ATTACK_DB, shaper.attack_db), max(MOST_SHELL_DB, shaper.attack_db)
-    attack_db = float(np.clip(shaper.attack_db + by_db, least, most))
+    more = by_db * (1.0 - lost) if by_db > 0.0 else by_db
+    attack_db = float(np.clip(shaper.attack_db + more, least, most))
     body_db = shaper.sustain_db - BODY_SHARE * by_db
     if by_db > 0.0:
-        body_db = max(body_db, min(shaper.sustain_db, 0.0)) - BODY_SHARE * (shaper.attack_db + by_db - attack_db)
+        body_db = max(body_db, min(shaper.sustain_db, 0.0)) - BODY_SHARE * (shaper.attack_db + more - attack_db)
+        body_db -= BODY_PER_DB * (by_db - more)
     least, most = min(LEAST_BODY_DB, shaper.sustain_db), max(MOST_BODY_DB, shaper.sustain_db)
     return attack_db, float(np.clip(body_db, least, most))
 
@@ -162,7 +204,7 @@ def contrast(
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
     values |= _softer_sustain(plan, by)
-    values |= _drier(plan, ATTACKED, by)
+    values |= _drier([*_rows(plan, ATTACKED), _kit_row(plan)], by)
     for mic in plan.mics:
         for tool in mic.tools if mic.piece in ATTACKED else ():
             if tool.on and (depth := DEPTH.get(tool.kind)) and getattr(tool, depth) < DEEPEST_DB:
@@ -196,11 +238,19 @@ def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
     return values
 
 
+def _rows(plan: Plan, pieces: tuple[str, ...]) -> list[tuple[str, rows.Row]]:
+    """Return where the mics of some pieces stand in the Plan, and their rows of tools."""
+    return [(f"mics.{mic.id}", mic.tools) for mic in plan.mics if mic.piece in pieces]
+
+
+def _kit_row(plan: Plan) -> tuple[str, rows.Row]:
+    return "kit", plan.kit.tools
+
+
 def _drier(
-    plan: Plan, pieces: tuple[str, ...], by_db: float, per_db: float = SHARE_PER_DB, least: float = LEAST_SHARE
+    strips: Sequence[tuple[str, rows.Row]], by_db: float, per_db: float = SHARE_PER_DB, least: float = LEAST_SHARE
 ) -> dict[str, Any]:
-    """Return compressors at drums, and the kit's, with more of the dry sound."""
-    strips = [*((f"mics.{mic.id}", mic.tools) for mic in plan.mics if mic.piece in pieces), ("kit", plan.kit.tools)]
+    """Return the compressors of some rows with more of the dry sound."""
     return {
         f"{place}.tools.{tool.id}.share": _dry(tool, per_db * by_db, least)
         for place, row in strips

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from arkund.core.blend.propose import KIT_PEAK_DB
-from arkund.core.card import between, dip, levers
+from arkund.core.card import between, duck, levers
 from arkund.core.card.giving import given_way
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import Sound, octaves_off_db
@@ -148,8 +148,8 @@ class _Corrections:
     def _dip(self) -> None:
         """Hits that stand out too little: hats and ride that lead them by some milliseconds dip before them."""
         if self._short_db > 0.0 and levers.spots(self.plan):
-            self._keep_strikes(dip.STRONG, "contrast")
-            self._take(dip.dipped(self.plan, self._measure.hits, self._short_db))
+            self._keep_strikes(duck.STRONG, "contrast")
+            self._take(duck.dipped(self.plan, self._measure.hits, self._short_db))
 
     def _punch(self) -> None:
         """Attack against body, and hits against what is before them: the one helps the other as far as it may still rise."""
@@ -159,19 +159,22 @@ class _Corrections:
             spots_db = min(short, max(-self._missed.get("cymbals", 0.0), 0.0))
             self._take(levers.contrast(self.plan, short, self._wash_db, spots_db, self._rooms["attack"]))
         if abs(more) >= LEAST_ATTACK_DB:
-            self._take(levers.attack(self.plan, more))
+            self._take(levers.attack(self.plan, more, max(self._missed.get("density", 0.0), 0.0)))
 
     def _levels(self) -> None:
         missed = self._missed
         for key in levers.LEVELS:
             if key in missed:
-                self._take(levers.level(self.plan, key, -missed[key], key))
+                self._take(levers.against_back_beats(self.plan, key, -missed[key]))
         if missed.get("ghosts", 0.0) > 0.0:
             self._take(levers.ghosts(self.plan, missed["ghosts"]))
         # Hits stand out of hats and ride too, as far as those may be softer.
         softer_db = min(self._short_db, self._rooms["cymbals"])
+        if "cymbals" in missed and levers.spots(self.plan):
+            self._keep_strikes((duck.SNARE,), "cymbals")
+            self._take(duck.tucked(self.plan, self._measure.hits, -missed["cymbals"]))
         if "cymbals" in missed or softer_db:
-            self._take(levers.cymbals(self.plan, -missed.get("cymbals", 0.0) - softer_db))
+            self._take(levers.cymbals(self.plan, -missed.get("cymbals", 0.0) - softer_db, self._short_db))
         if "middle" in missed:
             self._take(levers.middle(self.plan, missed["middle"]))
         if "low_end" in missed and (carried := layering.carried(self._measure, "kick")):

@@ -5,7 +5,7 @@ import dataclasses
 import numpy as np
 import pytest
 
-from arkund.core.card import dip
+from arkund.core.card import duck
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan import change
 from arkund.core.render.render import render
@@ -23,11 +23,11 @@ def kit():
 
 @pytest.fixture(scope="module")
 def plan(kit):
-    return kit.plan.replace(struck=struck_of(kit, dip.STRONG))
+    return kit.plan.replace(struck=struck_of(kit, duck.STRONG))
 
 
 def dipped(plan, hits, by_db: float):
-    step = dip.dipped(plan, hits, by_db)
+    step = duck.dipped(plan, hits, by_db)
     return plan if step is None else change.put(plan, step.values)
 
 
@@ -49,8 +49,8 @@ def near(times, first_ms: float, last_ms: float, size: int) -> np.ndarray:
 def test_just_before(kit, plan, by_db):
     """By what is asked from 15 to 5 ms before each kick and back-beat, hardly any more 10 ms after it; not at all before ghosts or anything else."""
     gain = gains_db(kit, dipped(plan, kit.hits, by_db), "HH")
-    strong = [h.time_s for piece in dip.STRONG for h in kit.hits[piece] if not h.ghost]
-    others = [h.time_s for mine in kit.hits.values() for h in mine if h.piece not in dip.STRONG or h.ghost]
+    strong = [h.time_s for piece in duck.STRONG for h in kit.hits[piece] if not h.ghost]
+    others = [h.time_s for mine in kit.hits.values() for h in mine if h.piece not in duck.STRONG or h.ghost]
     assert any(h.ghost for h in kit.hits["snare"])
     assert gain[near(strong, -15.0, -5.0, gain.size)] == pytest.approx(-by_db, abs=0.1)
     elsewhere = ~near(strong, -25.0, 10.0, gain.size)
@@ -64,8 +64,8 @@ def test_further(kit, plan):
     twice = dipped(once, kit.hits, 1.5)
     assert gains_db(kit, twice, "HH").min() == pytest.approx(-3.5, abs=0.1)
     most = dipped(twice, kit.hits, 20.0)
-    assert gains_db(kit, most, "HH").min() == pytest.approx(-dip.MOST_DB, abs=0.1)
-    assert dip.dipped(most, kit.hits, 1.0) is None
+    assert gains_db(kit, most, "HH").min() == pytest.approx(-duck.MOST_DB, abs=0.1)
+    assert duck.dipped(most, kit.hits, 1.0) is None
     assert {mic.id for mic in most.mics if any(tool.id.startswith("before-") for tool in mic.tools)} == {"HH", "Ride"}
     assert all(len(mic.tools) == len(plan.mic(mic.id).tools) + 2 for mic in most.mics if mic.id in ("HH", "Ride"))
 
@@ -74,14 +74,14 @@ def test_as_trimmed(kit, plan):
     """A piece's mic that is trimmed has its strikes as loud: the dip hears them all the same."""
     down = plan.replace(mics=tuple(mic.replace(trim_db=-20.0) for mic in plan.mics))
     gain = gains_db(kit, dipped(down, kit.hits, 6.0), "HH") + 20.0
-    strong = [h.time_s for piece in dip.STRONG for h in kit.hits[piece] if not h.ghost]
+    strong = [h.time_s for piece in duck.STRONG for h in kit.hits[piece] if not h.ghost]
     assert gain[near(strong, -15.0, -5.0, gain.size)] == pytest.approx(-6.0, abs=0.1)
 
 
 def test_nothing_to_go_by(kit, plan):
     """No strikes that are kept, no strokes but ghosts, no mics at hats and ride."""
-    assert dip.dipped(kit.plan, kit.hits, 3.0) is None
+    assert duck.dipped(kit.plan, kit.hits, 3.0) is None
     ghosts = {"snare": [h for h in kit.hits["snare"] if h.ghost]}
-    assert dip.dipped(plan, ghosts, 3.0) is None
+    assert duck.dipped(plan, ghosts, 3.0) is None
     shells = plan.replace(mics=tuple(mic for mic in plan.mics if mic.piece not in ("hihat", "ride")))
-    assert dip.dipped(shells, kit.hits, 3.0) is None
+    assert duck.dipped(shells, kit.hits, 3.0) is None
