@@ -20,6 +20,7 @@ STRONG, SNARE = (
     ("kick", "snare"),
     "snare",
 )  # before whose strokes they dip, and under whose they are tucked; ghosts count for neither
+UNDER, UNDER_GHOSTS = "under-snare", "under-ghosts"  # ids
 MOST_DB = 12.0
 BELOW_DB = 1.0  # the softest stroke that counts
 DUCKED = Gate(does="ducks", hysteresis_db=0.0, attack_ms=1.0, hold_ms=0.0, range_db=0.0)
@@ -38,13 +39,24 @@ def dipped(plan: Plan, hits: Mapping[str, Sequence], by_db: float) -> Step | Non
 
 def tucked(plan: Plan, hits: Mapping[str, Sequence], by_db: float) -> Step | None:
     """Return those rows tucked under the snare by so much further, or less; None where that changes nothing. hits : as above"""
-    return _ducked(plan, hits, {f"under-{SNARE}": (SNARE, TUCKED)}, by_db, "cymbals")
+    return _ducked(plan, hits, {UNDER: (SNARE, TUCKED)}, by_db, "cymbals")
+
+
+def under_ghosts(plan: Plan, hits: Mapping[str, Sequence], by_db: float) -> Step | None:
+    """Return rows that are tucked under back-beats tucked under ghosts too by so much further, which would come nearer in their mics; hits : as above"""
+    mine = [mic for mic in spots(plan) if (tool := mic.tool(UNDER)) and tool.on]
+    return _ducked(plan, hits, {UNDER_GHOSTS: (SNARE, TUCKED)}, by_db, "ghosts", ghosts=True) if mine else None
 
 
 def _ducked(
-    plan: Plan, hits: Mapping[str, Sequence], gates: Mapping[str, tuple[str, Gate]], by_db: float, figure: str
+    plan: Plan,
+    hits: Mapping[str, Sequence],
+    gates: Mapping[str, tuple[str, Gate]],
+    by_db: float,
+    figure: str,
+    ghosts: bool = False,
 ) -> Step | None:
-    """Return the rows of mics at hats and ride with gates, by id, that duck for a piece by so much further."""
+    """Return the rows of mics at hats and ride with gates, by id, that duck for a piece, of the snare also for its ghosts, by so much further."""
     values: dict[str, Any] = {}
     kept = {each.piece for each in plan.struck}
     for mic in spots(plan):
@@ -53,7 +65,7 @@ def _ducked(
             mine = mic.tool(tool_id) or first.replace(id=tool_id, key=first.key.replace(of=f"hits:{piece}"))
             # In tenths, finer than by hand: as the rest of the kit changes, so does this, and nothing is to jump.
             range_db = round(float(np.clip(mine.range_db + by_db, 0.0, MOST_DB)), 1)
-            threshold_db = _threshold_db(plan, piece, hits)
+            threshold_db = _threshold_db(plan, piece, hits, ghosts)
             if piece in kept and threshold_db is not None and range_db != mine.range_db:
                 row = rows.with_own_id(
                     row, mine.replace(on=range_db > 0.0, range_db=range_db, threshold_db=threshold_db)
@@ -63,9 +75,9 @@ def _ducked(
     return Step(figure, values) if values else None
 
 
-def _threshold_db(plan: Plan, piece: str, hits: Mapping[str, Sequence]) -> float | None:
-    """Return a level that all strikes of a piece but ghosts reach as their mic is trimmed; None where there are none."""
-    strong = [hit.level_db for hit in hits.get(piece, []) if not hit.ghost]
+def _threshold_db(plan: Plan, piece: str, hits: Mapping[str, Sequence], ghosts: bool) -> float | None:
+    """Return a level that all strikes of a piece reach as their mic is trimmed, with its ghosts or without; None where there are none."""
+    strong = [hit.level_db for hit in hits.get(piece, []) if ghosts or not hit.ghost]
     if not strong:
         return None
     own, limits = timing_mic(plan.mics, piece), Gate.ranges()["threshold_db"]

@@ -33,6 +33,7 @@ LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the sam
 SPOTS, SNARE, CYMBALS, OVERHEADS, ROOMS = ("hihat", "ride"), "snare", "cymbals", "overheads", "rooms"
 # Of what cymbals are off by: overheads bring the whole kit with them, SUSTAIN what others' mics hear of them, spots hardly anything else.
 OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
+RISING_SHARE = 0.2  # of overheads, where cymbals are to be louder and have mics of their own
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
@@ -40,7 +41,7 @@ SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to
 SOFTEST_PATH_DB, LEAST_SHARE, DRY_PER_DB = -48.0, 0.2, 0.3
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 LEAST_ATTACK_DB, MOST_SHELL_DB = -6.0, 12.0  # of kick and snare: they are not made soft for a figure
-BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -6.0, 6.0  # of their sustain, for a dB less attack
+BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -8.0, 6.0  # of their sustain, for a dB less attack
 LOST, BODY_PER_DB = (
     ((6.0, 18.0), (0.0, 1.0)),
     1.5,
@@ -109,11 +110,13 @@ def level(plan: Plan, group_id: str, by_db: float, figure: str) -> Step | None:
 
 
 def against_back_beats(plan: Plan, group_id: str, by_db: float) -> Step | None:
-    """Return another level of a drum's group, no softer than it is heard at all: then back-beats rise."""
+    """Return another level of a drum's group, no softer than it is heard at all: then back-beats rise. Where the kit's peaks are rounded off, what a drum
+    rises by is lost: back-beats fall in place of it.
+    """
     group = _group(plan, group_id)
-    least_db = min(HEARD_DB - group.level_db, 0.0) if group else 0.0
-    step = level(plan, group_id, max(by_db, least_db), group_id)
-    back_beats = level(plan, SNARE, BACK_BEATS_SHARE * (least_db - by_db), group_id) if by_db < least_db else None
+    own = max(by_db, min(HEARD_DB - group.level_db, 0.0)) if group and by_db < 0.0 else by_db * (1.0 - _lost(plan))
+    step = level(plan, group_id, own, group_id)
+    back_beats = level(plan, SNARE, BACK_BEATS_SHARE * (own - by_db), group_id) if own != by_db else None
     return Step(group_id, step.values | (back_beats.values if back_beats else {})) if step else None
 
 
@@ -141,7 +144,7 @@ def cymbals(plan: Plan, by_db: float, short_db: float = 0.0) -> Step | None:
         values |= group.values
     share = OVERHEADS_SHARE if values else 1.0
     if values and by_db > 0.0:
-        share *= float(np.clip(1.0 - short_db, 0.0, 1.0))
+        share = RISING_SHARE * float(np.clip(1.0 - short_db, 0.0, 1.0))
     for group_id in (OVERHEADS, ROOMS) if by_db < 0.0 else (OVERHEADS,):
         if group := level(plan, group_id, share * by_db, "cymbals"):
             values |= group.values
@@ -150,30 +153,29 @@ def cymbals(plan: Plan, by_db: float, short_db: float = 0.0) -> Step | None:
     return Step("cymbals", values) if values else None
 
 
-def attack(plan: Plan, by_db: float, over_db: float = 0.0) -> Step | None:
-    """Return more attack of the shapers of kick and snare, or less and more body. Where the kit's peaks are rounded off, what is added to them is lost: body
-    goes in place of it.
+def attack(plan: Plan, by_db: float) -> Step | None:
+    """Return more attack of the shapers of kick and snare, or less and more body.
 
-    over_db : by how much the kit's peaks stand too far over the rest: then compressors at kick and snare, which leave strokes' attack, have more of the dry
-    sound
+    Where the kit's peaks are rounded off, what is added to them is lost: body goes in place of it, and compressors at kick and snare, which let strokes' peaks
+    through, have more of the dry sound, so that there is less to round off.
     """
     values: dict[str, Any] = {}
-    lost = float(np.interp(_drive_db(plan), *LOST))
+    lost = _lost(plan)
     for mic in plan.mics:
         for tool in mic.tools:
             if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
                 sharper, fuller = _sharper(tool, by_db, lost)
                 place = f"mics.{mic.id}.tools.{tool.id}"
                 values |= {f"{place}.attack_db": round(sharper, 1), f"{place}.sustain_db": round(fuller, 1)}
-    if (dry := min(by_db, over_db)) > 0.0:
-        values |= _drier(_rows(plan, ATTACKED), dry)
+    if lost * by_db > 0.0:
+        values |= _drier(_rows(plan, ATTACKED), lost * by_db)
     return Step("attack", values) if values else None
 
 
-def _drive_db(plan: Plan) -> float:
-    """Return how far the kit's peaks are driven into what rounds them off."""
+def _lost(plan: Plan) -> float:
+    """Return the share that is lost of what is added to strokes' peaks, since the kit's are rounded off."""
     mine = plan.kit.tool(DENSE)
-    return mine.drive_db if mine and mine.on else 0.0
+    return float(np.interp(mine.drive_db, *LOST)) if mine and mine.on else 0.0
 
 
 def _sharper(shaper: Shaper, by_db: float, lost: float) -> tuple[float, float]:

@@ -37,6 +37,7 @@ STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
 SECOND_PER_DB = 2.0  # of a strip's level, for a dB more of what all that carries the low end add up to
 HARDLY_DB = 0.03  # less is no better
+HARDLY_INSIDE_DB = 0.15  # its target: how far density goes for others
 THERE_DB = 0.1  # what all figures together may miss by
 
 
@@ -98,7 +99,7 @@ def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
     """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for them and for ghosts to come down."""
     return {
         "attack": room_db("attack", figures, raw, school),
-        "density": room_db("density", figures, raw, school, inside_db=INSIDE_DB),
+        "density": room_db("density", figures, raw, school, inside_db=HARDLY_INSIDE_DB),
         "cymbals": room_db("cymbals", figures, raw, school, rises=False, inside_db=INSIDE_DB),
     }
 
@@ -159,7 +160,7 @@ class _Corrections:
             spots_db = min(short, max(-self._missed.get("cymbals", 0.0), 0.0))
             self._take(levers.contrast(self.plan, short, self._wash_db, spots_db, self._rooms["attack"]))
         if abs(more) >= LEAST_ATTACK_DB:
-            self._take(levers.attack(self.plan, more, max(self._missed.get("density", 0.0), 0.0)))
+            self._take(levers.attack(self.plan, more))
 
     def _levels(self) -> None:
         missed = self._missed
@@ -167,6 +168,7 @@ class _Corrections:
             if key in missed:
                 self._take(levers.against_back_beats(self.plan, key, -missed[key]))
         if missed.get("ghosts", 0.0) > 0.0:
+            self._take(duck.under_ghosts(self.plan, self._measure.hits, missed["ghosts"]))
             self._take(levers.ghosts(self.plan, missed["ghosts"]))
         # Hits stand out of hats and ride too, as far as those may be softer.
         softer_db = min(self._short_db, self._rooms["cymbals"])
@@ -195,8 +197,9 @@ class _Corrections:
             residual = octaves_off_db(kit, self._measure.rate)
             if residual is not None:
                 self._take(levers.even(self.plan, OCTAVES_HZ, residual, self._missed["balance"]))
-        # Peaks that are rounded off bring ghosts and what is before a hit nearer: less of that, as far as the kit is denser than it must be.
-        more_db = min(max(self._missed.get("ghosts", 0.0), self._short_db), self._rooms["density"])
+        # Peaks that are rounded off take attack, bring ghosts and what is before a hit nearer: less of that, as far as the kit is denser than it must be.
+        wanted_db = max(self._missed.get("ghosts", 0.0), self._short_db, -self._missed.get("attack", 0.0))
+        more_db = min(wanted_db, self._rooms["density"])
         if "density" in self._missed or more_db:
             over_db = self._missed.get("density", 0.0) - more_db
             self._take(levers.density(self.plan, over_db, self.plan.school, self._peak_db))
