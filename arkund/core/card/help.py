@@ -31,7 +31,10 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
         HIGH: ("Toms stand out: their group softer.", "blend"),
     },
     "cymbals": {
-        LOW: ("Hats and ride are soft as they were played: their mics and the overheads louder.", "blend"),
+        LOW: (
+            "Hats and ride are soft as they were played: their mics louder, and ducked by back-beats, whose bleed they bring.",
+            "blend",
+        ),
         HIGH: (
             "Hats and ride are loud: their mics and the overheads softer, or overheads tucked under the snare.",
             "punch",

@@ -1,4 +1,4 @@
-"""Mics at hats and ride that dip before kicks and back-beats: by what is asked, just before them, and nowhere else."""
+"""Mics at hats and ride that are ducked by kicks and back-beats: by what is asked, when it is, and nowhere else."""
 
 import dataclasses
 
@@ -68,6 +68,32 @@ def test_further(kit, plan):
     assert duck.dipped(most, kit.hits, 1.0) is None
     assert {mic.id for mic in most.mics if any(tool.id.startswith("before-") for tool in mic.tools)} == {"HH", "Ride"}
     assert all(len(mic.tools) == len(plan.mic(mic.id).tools) + 2 for mic in most.mics if mic.id in ("HH", "Ride"))
+
+
+def test_under_back_beats(kit, plan):
+    """Tucked by what is asked while a back-beat sounds, not before it and not at ghosts; less again, and off where nothing is left."""
+    tucked = change.put(plan, duck.tucked(plan, kit.hits, 8.0).values)
+    gain = gains_db(kit, tucked, "HH")
+    strong = [h.time_s for h in kit.hits["snare"] if not h.ghost]
+    assert gain[near(strong, 4.0, 50.0, gain.size)] == pytest.approx(-8.0, abs=0.3)
+    assert np.abs(gain[~near(strong, -3.0, 300.0, gain.size)]).max() < 0.1
+    less = change.put(tucked, duck.tucked(tucked, kit.hits, -3.0).values)
+    assert gains_db(kit, less, "HH").min() == pytest.approx(-5.0, abs=0.1)
+    none = change.put(less, duck.tucked(less, kit.hits, -30.0).values)
+    assert not none.mic("HH").tool(duck.UNDER.id).on
+
+
+def test_under_ghosts(kit, plan):
+    """Where mics are tucked under back-beats, they are under ghosts too, by what those come too near; elsewhere nothing brought them nearer."""
+    assert duck.under_ghosts(plan, kit.hits, 4.0) is None
+    tucked = change.put(plan, duck.tucked(plan, kit.hits, 8.0).values)
+    both = change.put(tucked, duck.under_ghosts(tucked, kit.hits, 4.0).values)
+    gain = gains_db(kit, both, "HH")
+    ghosts, strong = ([h.time_s for h in kit.hits["snare"] if h.ghost == each] for each in (True, False))
+    alone = near(ghosts, 4.0, 50.0, gain.size) & ~near(strong, -10.0, 400.0, gain.size)
+    assert alone.any()
+    assert gain[alone] == pytest.approx(-4.0, abs=0.2)
+    assert gain[near(strong, 4.0, 50.0, gain.size)] == pytest.approx(-12.0, abs=0.5)
 
 
 def test_as_trimmed(kit, plan):

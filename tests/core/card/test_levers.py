@@ -11,6 +11,7 @@ from arkund.core.plan import change
 from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import usual
 from arkund.core.tools.compressor import Compressor
+from arkund.core.tools.grit import Grit
 from arkund.core.tools.shaper import Shaper
 
 KEYS = [figure.key for figure in FIGURES]
@@ -141,10 +142,15 @@ class TestLevers:
         assert levers.level(silent, "kick", 1.5, "kick") is None
 
     def test_cymbals(self):
-        """Spots by all of it, overheads by less."""
+        """Spots by all of it, overheads by less, and not up where hits do not stand out; where spots are at their end, their group."""
         values = levers.cymbals(PLAN, -2.0).values
         assert values["mics.hat.level_db"] == pytest.approx(-2.0)
         assert -8.0 < values["groups.overheads.level_db"] < -6.0
+        assert -6.0 < levers.cymbals(PLAN, 2.0).values["groups.overheads.level_db"] < -5.0
+        assert levers.cymbals(PLAN, 2.0, short_db=1.0).values["groups.overheads.level_db"] == -6.0
+        loud = change.put(PLAN, {"mics.hat.level_db": 11.0})
+        values = levers.cymbals(loud, 4.0).values
+        assert (values["mics.hat.level_db"], values["groups.cymbals.level_db"]) == (12.0, -3.0)
 
     def test_contrast(self):
         """SUSTAIN softer by what is short, and muted only where nobody would hear it; overheads sharpened where they are asked to give."""
@@ -166,7 +172,7 @@ class TestLevers:
         [
             (2.0, 0.0, 1.2, (3.2, 0.0)),  # attack alone, as far as it goes
             (10.0, 0.0, 4.0, (12.0, -1.0)),  # then less body
-            (2.0, 0.0, 400.0, (12.0, -4.0)),
+            (2.0, 0.0, 400.0, (12.0, -8.0)),
             (2.0, 0.0, -3.0, (-1.0, 1.5)),  # too sharp: more body as well
             (2.0, 0.0, -400.0, (-6.0, 6.0)),
             (-1.0, 1.5, 3.0, (2.0, 0.0)),  # and back
@@ -178,6 +184,36 @@ class TestLevers:
         plan = change.put(PLAN, {"mics.in.tools.shaper": _shaper(attack_db, body_db)})
         shaper = change.put(plan, levers.attack(plan, by_db).values).mic("in").tool("shaper")
         assert (shaper.attack_db, shaper.sustain_db) == pytest.approx(now)
+
+    @pytest.mark.parametrize(
+        ("drive_db", "now"), [(6.0, (4.0, 0.0, 1.0)), (12.0, (3.0, -1.5, 0.94)), (18.0, (2.0, -3.0, 0.88))]
+    )
+    def test_attack_that_is_lost(self, drive_db, now):
+        """Where peaks are rounded off body goes in place of what is lost of attack, and compressors get drier: as far as it is lost."""
+        row = [_shaper(2.0, 0.0), Compressor(id="compressor", on=True).to_json()]
+        dense = Grit(id=levers.DENSE, on=True, drive_db=drive_db).to_json()
+        plan = change.put(PLAN, {"mics.in.tools": row, "kit.tools": [*(t.to_json() for t in PLAN.kit.tools), dense]})
+        shaper, compressor = change.put(plan, levers.attack(plan, 2.0).values).mic("in").tools
+        assert (shaper.attack_db, shaper.sustain_db, compressor.share) == pytest.approx(now)
+
+    def test_against_back_beats(self):
+        """A drum's group by so much; back-beats rise in place of what would hardly be heard of it, and fall in place of what is lost of its peaks."""
+        plan = PLAN.replace(
+            mics=(*PLAN.mics, MicPlan(id="top", name="top", piece="snare", role="top")),
+            groups=(*PLAN.groups, Group(id="snare", name="snare", level_db=-6.0)),
+        )
+        assert levers.against_back_beats(plan, "kick", -3.0).values == {"groups.kick.level_db": -9.0}
+        assert levers.against_back_beats(plan, "toms", -3.0) is None
+        soft = change.put(plan, {"groups.kick.level_db": -16.0})
+        values = levers.against_back_beats(soft, "kick", -6.0).values
+        assert values == {
+            "groups.kick.level_db": levers.HEARD_DB,
+            "groups.snare.level_db": -6.0 + 4.0 * levers.BACK_BEATS_SHARE,
+        }
+        dense = Grit(id=levers.DENSE, on=True, drive_db=18.0).to_json()
+        hard = change.put(plan, {"kit.tools": [*(t.to_json() for t in PLAN.kit.tools), dense]})
+        values = levers.against_back_beats(hard, "kick", 2.0).values
+        assert values == {"groups.kick.level_db": -6.0, "groups.snare.level_db": -6.0 - 2.0 * levers.BACK_BEATS_SHARE}
 
     def test_ghosts(self):
         """SUSTAIN softer; where that is not heard, compressors that even strokes out with more of the dry sound."""
