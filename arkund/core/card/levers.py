@@ -33,6 +33,7 @@ LEVELS = ("kick", "toms")  # the groups whose levels move the figures of the sam
 SPOTS, SNARE, CYMBALS, OVERHEADS, ROOMS = ("hihat", "ride"), "snare", "cymbals", "overheads", "rooms"
 # Of what cymbals are off by: overheads bring the whole kit with them, SUSTAIN what others' mics hear of them, spots hardly anything else.
 OVERHEADS_SHARE, CRUSHED_SHARE = 0.4, 0.7
+WASH, WASH_SHARE = (OVERHEADS, ROOMS), 0.5  # which groups are softer for hits to stand out, and by how much of that
 RISING_SHARE = 0.2  # of overheads, where cymbals are to be louder and have mics of their own
 MOST_EVEN_DB, EVEN_Q = 6.0, 1.0
 PAN_PER_DB = 0.06
@@ -168,7 +169,7 @@ def attack(plan: Plan, by_db: float) -> Step | None:
                 place = f"mics.{mic.id}.tools.{tool.id}"
                 values |= {f"{place}.attack_db": round(sharper, 1), f"{place}.sustain_db": round(fuller, 1)}
     if lost * by_db > 0.0:
-        values |= _drier(_rows(plan, ATTACKED), lost * by_db)
+        values |= _drier(_rows(plan, ATTACKED), lost * by_db) | _softer_wash(plan, lost * by_db, (ROOMS,))
     return Step("attack", values) if values else None
 
 
@@ -205,7 +206,7 @@ def contrast(
     """
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
-    values |= _softer_sustain(plan, by)
+    values |= _softer_sustain(plan, by) | _softer_wash(plan, by, WASH if spots(plan) else (ROOMS,))
     values |= _drier([*_rows(plan, ATTACKED), _kit_row(plan)], by)
     for mic in plan.mics:
         for tool in mic.tools if mic.piece in ATTACKED else ():
@@ -237,6 +238,16 @@ def _softer_sustain(plan: Plan, by_db: float) -> dict[str, Any]:
             lower = round(path.level_db - by_db, 1)
             heard = lower >= SOFTEST_PATH_DB
             values |= {f"paths.{path.id}.level_db": lower} if heard else {f"paths.{path.id}.mute": True}
+    return values
+
+
+def _softer_wash(plan: Plan, by_db: float, groups: Sequence[str]) -> dict[str, Any]:
+    """Return groups softer by a share, in which what rings fills what is between hits, as far as they are still heard."""
+    values: dict[str, Any] = {}
+    for group in plan.groups:
+        if group.id in groups and group.level_db > HEARD_DB:
+            softer = level(plan, group.id, max(-WASH_SHARE * by_db, HEARD_DB - group.level_db), "contrast")
+            values |= softer.values if softer else {}
     return values
 
 

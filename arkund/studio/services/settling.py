@@ -170,17 +170,25 @@ class _Corrections:
         if missed.get("ghosts", 0.0) > 0.0:
             self._take(duck.under_ghosts(self.plan, self._measure.hits, missed["ghosts"]))
             self._take(levers.ghosts(self.plan, missed["ghosts"]))
-        # Hits stand out of hats and ride too, as far as those may be softer.
-        softer_db = min(self._short_db, self._rooms["cymbals"])
-        if "cymbals" in missed and levers.spots(self.plan):
-            self._keep_strikes((duck.SNARE,), "cymbals")
-            self._take(duck.tucked(self.plan, self._measure.hits, -missed["cymbals"]))
-        if "cymbals" in missed or softer_db:
-            self._take(levers.cymbals(self.plan, -missed.get("cymbals", 0.0) - softer_db, self._short_db))
+        self._cymbals(-missed.get("cymbals", 0.0))
         if "middle" in missed:
             self._take(levers.middle(self.plan, missed["middle"]))
         if "low_end" in missed and (carried := layering.carried(self._measure, "kick")):
             self._take(levers.low_end(self.plan, carried.main_db, -SECOND_PER_DB * missed["low_end"]))
+
+    def _cymbals(self, by_db: float) -> None:
+        """Hats and ride so much louder. Where hits do not stand out, those without mics of their own are as soft as they may be, for overheads bring both; mics
+        at the others make good for what overheads bring less.
+        """
+        if levers.spots(self.plan):
+            by_db += max(self._short_db - self._rooms["cymbals"], 0.0)
+        else:
+            by_db -= min(self._short_db, self._rooms["cymbals"])
+        if not by_db:
+            return
+        self._keep_strikes((duck.SNARE,), "cymbals")
+        self._take(duck.tucked(self.plan, self._measure.hits, by_db))
+        self._take(levers.cymbals(self.plan, by_db, self._short_db))
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
