@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from arkund.core.blend.propose import KIT_PEAK_DB
-from arkund.core.card import between, duck, levers
+from arkund.core.card import between, duck, levers, strokes
 from arkund.core.card.giving import given_way
 from arkund.core.card.levers import Step
 from arkund.core.card.measure import Sound, octaves_off_db
@@ -158,9 +158,9 @@ class _Corrections:
         if short > 0.0:
             more += min(0.5 * short, 0.7 * self._rooms["attack"])
             spots_db = min(short, max(-self._missed.get("cymbals", 0.0), 0.0))
-            self._take(levers.contrast(self.plan, short, self._wash_db, spots_db, self._rooms["attack"]))
+            self._take(strokes.contrast(self.plan, short, self._wash_db, spots_db, self._rooms["attack"]))
         if abs(more) >= LEAST_ATTACK_DB:
-            self._take(levers.attack(self.plan, more))
+            self._take(strokes.attack(self.plan, more))
 
     def _levels(self) -> None:
         missed = self._missed
@@ -169,7 +169,7 @@ class _Corrections:
                 self._take(levers.against_back_beats(self.plan, key, -missed[key]))
         if missed.get("ghosts", 0.0) > 0.0:
             self._take(duck.under_ghosts(self.plan, self._measure.hits, missed["ghosts"]))
-            self._take(levers.ghosts(self.plan, missed["ghosts"]))
+            self._take(strokes.ghosts(self.plan, missed["ghosts"]))
         self._cymbals(-missed.get("cymbals", 0.0))
         if "middle" in missed:
             self._take(levers.middle(self.plan, missed["middle"]))
@@ -180,15 +180,13 @@ class _Corrections:
         """Hats and ride so much louder. Where hits do not stand out, those without mics of their own are as soft as they may be, for overheads bring both; mics
         at the others make good for what overheads bring less.
         """
-        if levers.spots(self.plan):
-            by_db += max(self._short_db - self._rooms["cymbals"], 0.0)
-        else:
+        if not levers.spots(self.plan):
             by_db -= min(self._short_db, self._rooms["cymbals"])
-        if not by_db:
-            return
-        self._keep_strikes((duck.SNARE,), "cymbals")
-        self._take(duck.tucked(self.plan, self._measure.hits, by_db))
-        self._take(levers.cymbals(self.plan, by_db, self._short_db))
+        elif by_db := by_db + max(self._short_db - self._rooms["cymbals"], 0.0):
+            self._keep_strikes((duck.SNARE,), "cymbals")
+            self._take(duck.tucked(self.plan, self._measure.hits, by_db))
+        if by_db:
+            self._take(levers.cymbals(self.plan, by_db, self._short_db))
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
@@ -197,7 +195,7 @@ class _Corrections:
         if over <= 0.0 or not all(self._measure.hits.get(piece) for piece in ("hihat", "snare")):
             return
         self._keep_strikes(("hihat", "snare"), "hat_in_snare")
-        self._take(levers.hat_in_snare(self.plan, over, own))
+        self._take(strokes.hat_in_snare(self.plan, over, own))
 
     def _kit(self) -> None:
         if "balance" in self._missed:
