@@ -17,7 +17,7 @@ from arkund.core.card.levers import (
     softer_wash,
     spots,
 )
-from arkund.core.clean.settings import DEPTH
+from arkund.core.clean.settings import DEPTH, cleans
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
 from arkund.core.rig import rows
@@ -95,9 +95,8 @@ def contrast(
     values |= _drier([*_rows(plan, ATTACKED), _kit_row(plan)], by)
     for mic in plan.mics:
         for tool in mic.tools if mic.piece in ATTACKED else ():
-            if tool.on and (depth := DEPTH.get(tool.kind)) and getattr(tool, depth) < DEEPEST_DB:
-                deeper = round(min(getattr(tool, depth) + by, DEEPEST_DB), 1)
-                values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = deeper
+            if cleans(tool) and (down_db := getattr(tool, depth := DEPTH[tool.kind])) < DEEPEST_DB:
+                values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = round(min(down_db + by, DEEPEST_DB), 1)
     overheads = group_named(plan, OVERHEADS)
     if overheads is not None and wash_db > 0.0:
         values[f"groups.{overheads.id}.tools"] = _standing_out(overheads, wash_db, attack_room_db)

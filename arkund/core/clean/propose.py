@@ -8,7 +8,7 @@ import numpy as np
 from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
 from arkund.core.clean.ring import Ringing
-from arkund.core.clean.settings import DEPTH, down_db, usual_down_db
+from arkund.core.clean.settings import DEPTH, cleans, down_db, usual_down_db
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows
@@ -79,14 +79,13 @@ def regions_for(mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int) 
 
 def way_of(mic) -> str:
     """Return in which of the WAYS a mic is cleaned as it stands: cut where both are on, because what is cut is not heard again."""
-    on = {tool.kind for tool in mic.tools if tool.on}
+    on = {tool.kind for tool in mic.tools if cleans(tool)}
     return "cut" if "regions" in on else "gate" if "gate" in on else "leave"
 
 
 def deeper(mic, down: float) -> dict[str, Any]:
     """Return the changes by which what cleans a mic goes so far down, in dB; its regions and threshold stay."""
-    mine = (tool for tool in mic.tools if tool.kind in DEPTH and tool.on)
-    return {f"mics.{mic.id}.tools.{tool.id}.{DEPTH[tool.kind]}": down for tool in mine}
+    return {f"mics.{mic.id}.tools.{tool.id}.{DEPTH[tool.kind]}": down for tool in mic.tools if cleans(tool)}
 
 
 def change(mic, way: str, gate: Gate, cut: Regions) -> dict[str, Any]:

@@ -25,6 +25,11 @@ class Cleaning(Settings):
     look: str = choice("some life", tuple(LOOKS))
 
 
+def cleans(tool) -> bool:
+    """Say whether a tool that is on turns down what is not the mic's own: a gate that ducks makes room for others in place of that."""
+    return tool.on and tool.kind in DEPTH and getattr(tool, "does", "opens") == "opens"
+
+
 def usual_down_db(piece: str, role: str) -> float:
     """Return how far a mic is turned down where nobody has said how clean the kit is meant to be."""
     return down_db(Cleaning().look, piece, role) or OTHERS_DB

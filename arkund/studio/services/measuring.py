@@ -18,7 +18,7 @@ from arkund.core.clean.measure import Separation, opened, separation
 from arkund.core.clean.outcome import Outcome, outcome, peak_changes_db
 from arkund.core.clean.propose import gate_for, regions_for, start_settings
 from arkund.core.clean.ring import Ringing, ringing
-from arkund.core.clean.settings import DEPTH
+from arkund.core.clean.settings import cleans
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
@@ -389,7 +389,7 @@ class Measure:
 
     def cleaned(self, mic: MicPlan) -> Outcome | None:
         """Return what a mic's gate and regions do to own and others' hits over the whole song; None where none is on."""
-        tools = tuple(tool for tool in mic.tools if tool.kind in DEPTH and tool.on)
+        tools = tuple(filter(cleans, mic.tools))
         if not tools:
             return None
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from arkund.core.clean.measure import Separation, separation
-from arkund.core.clean.propose import change, gate_for, propose, regions_for, start_settings
+from arkund.core.clean.propose import change, deeper, gate_for, propose, regions_for, start_settings, way_of
 from arkund.core.clean.ring import Ringing
 from arkund.core.kit.pieces import is_shell
 from arkund.core.load.sound import sounds_like_another
@@ -103,3 +103,13 @@ class TestWays:
         assert [(t.kind, t.on) for t in plan.mics[0].tools] == [("regions", False), ("gate", False)]
         assert plan.mics[0].first("gate").threshold_db == -31.0
         assert plan.mics[0].first("regions").spans == ((100, 900),)
+
+    def test_a_gate_that_ducks_cleans_nothing(self):
+        """It makes room for another drum: the mic counts as left, and how clean the kit is meant to be does not move it."""
+        tucked = Gate(id="under-snare", on=True, does="ducks", range_db=6.0)
+        hat = TOM.replace(tools=(Gate(range_db=18.0), tucked))
+        assert way_of(hat) == "leave"
+        assert deeper(hat, 40.0) == {}
+        both = TOM.replace(tools=(Gate(on=True, range_db=18.0), tucked))
+        assert way_of(both) == "gate"
+        assert deeper(both, 40.0) == {f"mics.{TOM.id}.tools.gate.range_db": 40.0}
