@@ -23,6 +23,7 @@ from arkund.core.card.targets import (
 )
 from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.errors import CancelledError
+from arkund.core.findings import with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.studio.models import Move, Session
@@ -225,15 +226,21 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
         step = next((STEP_OF[key] for key in figures if key in STEP_OF), KIT)
         title = f"Kit: {'; '.join(told)}"
         measured = f"Wanted, {best.plan.school}: {targets}. Measured over the busiest part."
-        made.append(moves.apply(session.pk, values, step=step, title=title[:200], measured=measured[:600]))
+        made.append(_made(session, values, step, title, measured))
     if best.plan.kit.level_db != begun.plan.kit.level_db:
         title = f"Kit: its level to {best.plan.kit.level_db:+.1f} dB, {best.figures['headroom']:.1f} dBTP"
         values, measured = (
             {"kit.level_db": best.plan.kit.level_db},
             f"Wanted: {KIT_PEAK_DB:g} dBTP in the busiest part.",
         )
-        made.append(moves.apply(session.pk, values, step=KIT, title=title, measured=measured))
+        made.append(_made(session, values, KIT, title, measured))
     return made
+
+
+def _made(session: Session, values: dict, step: str, title: str, measured: str) -> Move:
+    return moves.apply(
+        session.pk, values, step=step, title=with_minus(title)[:200], measured=with_minus(measured)[:600]
+    )
 
 
 def _together(applied: dict[str, dict]) -> list[tuple[list[str], dict]]:
