@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.card.measure import BEFORE_MS, HIT_MS, LEAD_MS, Sound, spans
+from arkund.core.card.measure import BEFORE_MS, HIT_MS, LEAD_MS, Sound, spans, strong_times
 from arkund.core.plan.plan import Plan
 from arkund.core.rig import rows
 from arkund.core.tools.gate import Gate
@@ -35,9 +35,8 @@ class Floor:
 def floor(sound: Sound) -> Floor | None:
     """Return what lies between hits and what must not be touched, None where nothing is played or nothing heard. sound : what comes into the kit"""
     x, rate = np.abs(sound.audio).max(axis=1), sound.sample_rate_hz
-    strong = [h.time_s for piece in ("kick", "snare") for h in sound.hits.get(piece, []) if not h.ghost]
     every = [h.time_s for mine in sound.hits.values() for h in mine]
-    before = [part.max() for part in spans(x, strong, -BEFORE_MS, -LEAD_MS, rate)]
+    before = [part.max() for part in spans(x, strong_times(sound.hits), -BEFORE_MS, -LEAD_MS, rate)]
     strokes = [part.max() for part in spans(x, every, 0.0, HIT_MS, rate)]
     if not before or not strokes:
         return None

@@ -11,13 +11,14 @@ from typing import Any
 import numpy as np
 
 from arkund.core.card.levers import Step, spots
+from arkund.core.card.measure import STRONG
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Plan
 from arkund.core.rig import rows
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.tool import Key
 
-STRONG, SNARE = ("kick", "snare"), "snare"  # before whose strokes they dip, under whose they are tucked
+SNARE = "snare"  # under whose strokes they are tucked
 MOST_DB = 12.0
 BELOW_DB = 1.0  # the softest stroke that counts
 DUCKS = Gate(does="ducks", hysteresis_db=0.0, attack_ms=1.0, hold_ms=0.0, range_db=0.0)

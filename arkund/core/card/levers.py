@@ -100,10 +100,15 @@ def against_back_beats(plan: Plan, group_id: str, by_db: float) -> Step | None:
     rises by is lost: back-beats fall in place of it.
     """
     group = group_named(plan, group_id)
-    own = max(by_db, min(HEARD_DB - group.level_db, 0.0)) if group and by_db < 0.0 else by_db * (1.0 - lost_share(plan))
-    step = level(plan, group_id, own, group_id)
-    back_beats = level(plan, SNARE, BACK_BEATS_SHARE * (own - by_db), group_id) if own != by_db else None
-    return Step(group_id, step.values | (back_beats.values if back_beats else {})) if step else None
+    if group is None:
+        return None
+    down_to_db = min(HEARD_DB - group.level_db, 0.0)
+    own_db = max(by_db, down_to_db) if by_db < 0.0 else by_db * (1.0 - lost_share(plan))
+    own = level(plan, group_id, own_db, group_id)
+    if own is None or own_db == by_db:
+        return own
+    back_beats = level(plan, SNARE, BACK_BEATS_SHARE * (own_db - by_db), group_id)
+    return Step(group_id, own.values | (back_beats.values if back_beats else {}))
 
 
 def cymbals(plan: Plan, by_db: float, short_db: float = 0.0) -> Step | None:

@@ -23,6 +23,7 @@ CYMBALS_HZ, GHOSTS_HZ, HAT_HZ = 2000.0, (1000.0, 6000.0), 5000.0
 FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
 BODY_S, BLEED_PEAK_S = 0.4, 0.03
 LEAST_HITS = 3
+STRONG = ("kick", "snare")  # whose strokes hits are, but for ghosts
 QUIETEST_DB = -120.0
 
 Hits = Mapping[str, Sequence]
@@ -41,7 +42,7 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     """Return the figures of the card that the kit alone tells; None where the playing does not tell them."""
     x, rate = sound.audio, sound.sample_rate_hz
     levels = measure(x, rate)
-    strong = [*_times(sound, "kick"), *_times(sound, "snare")]
+    strong = strong_times(sound.hits)
     weighted = _weighted(x, rate)
     backs = _back_beats(sound)
     snare = _median(_window_db(weighted, backs, rate))
@@ -102,6 +103,11 @@ def hat_in_snare_db(strip: np.ndarray, hits: Hits, sample_rate_hz: int) -> float
     return _apart(_median(hats), _median(backs))
 
 
+def strong_times(hits: Hits) -> list[float]:
+    """Return when kicks and back-beats are, in s."""
+    return [h.time_s for piece in STRONG for h in hits.get(piece, []) if not h.ghost]
+
+
 def _times(sound: Sound, piece: str) -> list[float]:
     return [h.time_s for h in sound.hits.get(piece, []) if not h.ghost]
 
@@ -112,7 +118,7 @@ def _back_beats(sound: Sound) -> list[float]:
 
 def _clear_toms(sound: Sound) -> list[float]:
     """Return the strokes of toms that no kick or snare is near, all of them where there are none."""
-    others = np.sort([h.time_s for piece in ("kick", "snare") for h in sound.hits.get(piece, [])])
+    others = np.sort([h.time_s for piece in STRONG for h in sound.hits.get(piece, [])])
     toms = [t for piece in sound.hits if is_tom(piece) for t in _times(sound, piece)]
     clear = [t for t in toms if not np.any((others > t - LONE_MS[0] / 1000.0) & (others < t + TOM_WINDOW_MS / 1000.0))]
     return clear if len(clear) >= 2 else toms

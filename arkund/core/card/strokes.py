@@ -17,6 +17,7 @@ from arkund.core.card.levers import (
     softer_wash,
     spots,
 )
+from arkund.core.card.measure import STRONG
 from arkund.core.clean.settings import DEPTH, cleans
 from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan.plan import Group, MicPlan, Plan
@@ -27,14 +28,14 @@ from arkund.core.tools.tone import Band, Tone
 from arkund.core.tools.tool import Key
 
 SHARE_PER_DB, ATTACK_PER_DB, SUSTAIN_PER_DB = 0.06, 0.8, 0.5  # for a dB that hits are to stand out more
+LEAST_SHARE, DRY_PER_DB = 0.2, 0.3  # of compressors' shares: what stays at least, what goes for a dB of what they lift
 SUSTAIN_PER_GHOST = 2.0  # dB that SUSTAIN is softer for a dB that ghosts are to be
 STANDS_OUT, MOST_ATTACK_DB, LEAST_SUSTAIN_DB = "stands-out", 9.0, -7.0  # the overheads' shaper that is solved for
 LEAST_ATTACK_DB, MOST_SHELL_DB = -6.0, 12.0  # of kick and snare: they are not made soft for a figure
 BODY_SHARE, LEAST_BODY_DB, MOST_BODY_DB = 0.5, -8.0, 6.0  # of their sustain, for a dB less attack
-ATTACKED, DEEPEST_DB = ("kick", "snare"), 40.0  # and how far down they are cleaned at most
-HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 BODY_PER_DB = 1.5  # of their sustain, for a dB of attack that would be lost
-LEAST_SHARE, DRY_PER_DB = 0.2, 0.3
+DEEPEST_DB = 40.0  # how far down they are cleaned at most
+HAT, HAT_FROM_HZ, MOST_HAT_DB = "hat", 4000.0, 12.0
 
 
 def ghosts(plan: Plan, over_db: float) -> Step | None:
@@ -55,12 +56,12 @@ def attack(plan: Plan, by_db: float) -> Step | None:
     lost = lost_share(plan)
     for mic in plan.mics:
         for tool in mic.tools:
-            if tool.kind == "shaper" and tool.on and mic.piece in ATTACKED:
+            if tool.kind == "shaper" and tool.on and mic.piece in STRONG:
                 sharper, fuller = _sharper(tool, by_db, lost)
                 place = f"mics.{mic.id}.tools.{tool.id}"
                 values |= {f"{place}.attack_db": round(sharper, 1), f"{place}.sustain_db": round(fuller, 1)}
     if lost * by_db > 0.0:
-        values |= _drier(_rows(plan, ATTACKED), lost * by_db) | softer_wash(plan, lost * by_db, (ROOMS,))
+        values |= _drier(_rows(plan, STRONG), lost * by_db) | softer_wash(plan, lost * by_db, (ROOMS,))
     return Step("attack", values) if values else None
 
 
@@ -83,8 +84,9 @@ def _sharper(shaper: Shaper, by_db: float, lost: float) -> tuple[float, float]:
 def contrast(
     plan: Plan, short_db: float, wash_db: float, spots_db: float = 0.0, attack_room_db: float = MOST_STEP_DB
 ) -> Step | None:
-    """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; compressors of kick, snare and kit with more of the dry
-    sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what hits stand out of, and in the mics at hats and ride.
+    """Return what makes hits stand out: SUSTAIN softer, or muted where it would hardly be heard; rooms softer, and overheads where hats have mics of their
+    own; compressors of kick, snare and kit with more of the dry sound, and what cleans kick and snare deeper; more attack in the overheads, whose wash is what
+    hits stand out of, and in the mics at hats and ride.
 
     short_db : by how much hits stand out less than is wanted, positive; wash_db : how much of that overheads are to give; spots_db : how much the mics at
     hats and ride are, whose strokes are wanted and whose ring is not; attack_room_db : how much sharper hits may become
@@ -92,9 +94,9 @@ def contrast(
     values: dict[str, Any] = {}
     by = float(np.clip(short_db, 0.0, MOST_STEP_DB))
     values |= softer_sustain(plan, by) | softer_wash(plan, by, WASH if spots(plan) else (ROOMS,))
-    values |= _drier([*_rows(plan, ATTACKED), _kit_row(plan)], by)
+    values |= _drier([*_rows(plan, STRONG), _kit_row(plan)], by)
     for mic in plan.mics:
-        for tool in mic.tools if mic.piece in ATTACKED else ():
+        for tool in mic.tools if mic.piece in STRONG else ():
             if cleans(tool) and (down_db := getattr(tool, depth := DEPTH[tool.kind])) < DEEPEST_DB:
                 values[f"mics.{mic.id}.tools.{tool.id}.{depth}"] = round(min(down_db + by, DEEPEST_DB), 1)
     overheads = group_named(plan, OVERHEADS)

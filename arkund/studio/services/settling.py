@@ -7,7 +7,7 @@ from arkund.core.blend.propose import KIT_PEAK_DB
 from arkund.core.card import between, duck, levers, strokes
 from arkund.core.card.giving import given_way
 from arkund.core.card.levers import Step
-from arkund.core.card.measure import Sound, octaves_off_db
+from arkund.core.card.measure import STRONG, Sound, octaves_off_db
 from arkund.core.card.raw import raw_plan
 from arkund.core.card.shares import Shares
 from arkund.core.card.targets import (
@@ -97,7 +97,9 @@ def settle(
 
 
 def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
-    """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for them and for ghosts to come down."""
+    """Return how far some figures may move for others: attack up and hats down for hits to stand out, density up for them, for attack, and for ghosts to
+    come down.
+    """
     return {
         "attack": room_db("attack", figures, raw, school),
         "density": room_db("density", figures, raw, school, inside_db=HARDLY_INSIDE_DB),
@@ -150,7 +152,7 @@ class _Corrections:
     def _dip(self) -> None:
         """Hits that stand out too little: hats and ride that lead them by some milliseconds dip before them."""
         if self._short_db > 0.0 and levers.spots(self.plan):
-            self._keep_strikes(duck.STRONG, "contrast")
+            self._keep_strikes(STRONG, "contrast")
             self._take(duck.dipped(self.plan, self._measure.hits, self._short_db))
 
     def _punch(self) -> None:
@@ -181,13 +183,14 @@ class _Corrections:
         """Hats and ride so much louder. Where hits do not stand out, those without mics of their own are as soft as they may be, for overheads bring both; mics
         at the others make good for what overheads bring less.
         """
-        if not levers.spots(self.plan):
-            by_db -= min(self._short_db, self._rooms["cymbals"])
-        elif by_db := by_db + max(self._short_db - self._rooms["cymbals"], 0.0):
+        room_db, has_spots = self._rooms["cymbals"], bool(levers.spots(self.plan))
+        by_db += max(self._short_db - room_db, 0.0) if has_spots else -min(self._short_db, room_db)
+        if not by_db:
+            return
+        if has_spots:
             self._keep_strikes((duck.SNARE,), "cymbals")
             self._take(duck.tucked(self.plan, self._measure.hits, by_db))
-        if by_db:
-            self._take(levers.cymbals(self.plan, by_db, self._short_db))
+        self._take(levers.cymbals(self.plan, by_db, self._short_db))
 
     def _hats(self) -> None:
         """Hats in the snare's mic, also where they fill what hits are to stand out of."""
@@ -229,15 +232,13 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
         made.append(_made(session, values, step, title, measured))
     if best.plan.kit.level_db != begun.plan.kit.level_db:
         title = f"Kit: its level to {best.plan.kit.level_db:+.1f} dB, {best.figures['headroom']:.1f} dBTP"
-        values, measured = (
-            {"kit.level_db": best.plan.kit.level_db},
-            f"Wanted: {KIT_PEAK_DB:g} dBTP in the busiest part.",
-        )
-        made.append(_made(session, values, KIT, title, measured))
+        measured = f"Wanted: {KIT_PEAK_DB:g} dBTP in the busiest part."
+        made.append(_made(session, {"kit.level_db": best.plan.kit.level_db}, KIT, title, measured))
     return made
 
 
 def _made(session: Session, values: dict, step: str, title: str, measured: str) -> Move:
+    """Make a Move, what is told of it no longer than that may be."""
     return moves.apply(
         session.pk, values, step=step, title=with_minus(title)[:200], measured=with_minus(measured)[:600]
     )

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from arkund.core.card import duck
+from arkund.core.card.measure import STRONG, strong_times
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan import change
 from arkund.core.render.render import render
@@ -23,7 +24,7 @@ def kit():
 
 @pytest.fixture(scope="module")
 def plan(kit):
-    return kit.plan.replace(struck=struck_of(kit, duck.STRONG))
+    return kit.plan.replace(struck=struck_of(kit, STRONG))
 
 
 def dipped(plan, hits, by_db: float):
@@ -49,8 +50,8 @@ def near(times, first_ms: float, last_ms: float, size: int) -> np.ndarray:
 def test_just_before(kit, plan, by_db):
     """By what is asked from 15 to 5 ms before each kick and back-beat, hardly any more 10 ms after it; not at all before ghosts or anything else."""
     gain = gains_db(kit, dipped(plan, kit.hits, by_db), "HH")
-    strong = [h.time_s for piece in duck.STRONG for h in kit.hits[piece] if not h.ghost]
-    others = [h.time_s for mine in kit.hits.values() for h in mine if h.piece not in duck.STRONG or h.ghost]
+    strong = strong_times(kit.hits)
+    others = [h.time_s for mine in kit.hits.values() for h in mine if h.piece not in STRONG or h.ghost]
     assert any(h.ghost for h in kit.hits["snare"])
     assert gain[near(strong, -15.0, -5.0, gain.size)] == pytest.approx(-by_db, abs=0.1)
     elsewhere = ~near(strong, -25.0, 10.0, gain.size)
@@ -100,7 +101,7 @@ def test_as_trimmed(kit, plan):
     """A piece's mic that is trimmed has its strikes as loud: the dip hears them all the same."""
     down = plan.replace(mics=tuple(mic.replace(trim_db=-20.0) for mic in plan.mics))
     gain = gains_db(kit, dipped(down, kit.hits, 6.0), "HH") + 20.0
-    strong = [h.time_s for piece in duck.STRONG for h in kit.hits[piece] if not h.ghost]
+    strong = strong_times(kit.hits)
     assert gain[near(strong, -15.0, -5.0, gain.size)] == pytest.approx(-6.0, abs=0.1)
 
 
