@@ -18,7 +18,7 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     },
     "contrast": {
         LOW: (
-            "What sounds before a hit fills the gap: overheads and rooms softer, hats that lead it dipped, shells cleaned, an expander over the kit.",
+            "What sounds before a hit fills the gap: overheads and rooms softer, hats that lead it dipped, drums shorter, an expander over the kit.",
             "clean",
         ),
     },
