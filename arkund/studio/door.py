@@ -5,8 +5,10 @@ who is slow, or stands half-open, is let go.
 """
 
 import copy
+import errno
 import re
 import resource
+import socket
 import time
 from collections.abc import Mapping
 from contextlib import suppress
@@ -20,7 +22,7 @@ from waitress.parser import HTTPRequestParser
 from waitress.server import TcpWSGIServer
 from waitress.utilities import Error
 
-from arkund.core.errors import StorageError
+from arkund.core.errors import SettingsError, StorageError
 from arkund.core.files import room
 
 THREADS = 32  # most of them wait for their turn to render (``services/turns.py``), so that pages always find one
@@ -148,7 +150,26 @@ class Server(TcpWSGIServer):
 
 
 def open_at(application, host: str, port: int) -> Server:
-    """Return the server, bound to its address; ``run`` lets it answer. Raises OSError where the address cannot be had."""
+    """Return the server, bound to its address; ``run`` lets it answer. Raises SettingsError that says why the address cannot be had."""
+    try:
+        return _opened(application, host, port)
+    except OSError as error:
+        raise SettingsError(_refused(host, port, error)) from error
+
+
+def _refused(host: str, port: int, error: OSError) -> str:
+    """Return why a server cannot listen at an address, and what to do."""
+    if isinstance(error, socket.gaierror):
+        return f"host: {host!r} is not known here ({error.strerror}); name an address of this machine."
+    why = {
+        errno.EADDRINUSE: f"port: {port} on {host} is already in use, perhaps by another Arkund; stop that, or choose another with --port (0: any free one).",
+        errno.EACCES: f"port: the system does not let you listen on {port}; choose one above 1023 with --port.",
+        errno.EADDRNOTAVAIL: f"host: {host} is no address of this machine; 127.0.0.1 is always one, 0.0.0.0 stands for all.",
+    }
+    return why.get(error.errno, f"host and port: cannot listen on {host}:{port} ({error.strerror or error}).")
+
+
+def _opened(application, host: str, port: int) -> Server:
     proxy = {}
     if settings.PROXY:
         proxy = {

@@ -1,13 +1,8 @@
 """The real server as a child process, and headless Chromium."""
 
 import dataclasses
-import os
 import re
-import socket
-import subprocess
-import sys
 import time
-import urllib.request
 from pathlib import Path
 
 import pytest
@@ -15,9 +10,12 @@ import soundfile
 from playwright.sync_api import expect, sync_playwright
 
 from arkund.core.demo.recording import varied_kit
+from arkund.studio.cli.served import served
 from tests.kits import small_kit
 
 RING_HZ = 812.0
+PATIENCE_MS = 60_000  # for whatever a page shows or answers: a busy machine is no failure
+expect.set_options(timeout=PATIENCE_MS)
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 FLAGS += ["--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"]
 
@@ -42,22 +40,8 @@ def recordings(tmp_path_factory) -> Path:
 @pytest.fixture(scope="session")
 def address(tmp_path_factory):
     """Start `arkund serve` on a free port; stop it at the end."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    data = tmp_path_factory.mktemp("served")
-    command = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()", "serve", "--port", str(port)]
-    server = subprocess.Popen(command, env=os.environ | {"ARKUND_DATA": str(data), "ARKUND_BACKGROUND": "1"})
-    at = f"http://127.0.0.1:{port}"
-    for _ in range(150):
-        try:
-            urllib.request.urlopen(at, timeout=1).close()
-            break
-        except OSError:
-            time.sleep(0.1)
-    yield at
-    server.terminate()
-    server.wait(10)
+    with served(tmp_path_factory.mktemp("served"), env={"ARKUND_BACKGROUND": "1"}) as server:
+        yield server.address
 
 
 @pytest.fixture(scope="session")
@@ -72,11 +56,11 @@ def loaded(chromium, address: str, folder: Path) -> str:
     """Load a folder through the page, as an engineer does; return the session's address."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
-    page.set_default_timeout(60_000)
+    page.set_default_timeout(PATIENCE_MS)
     page.goto(address)
     page.get_by_label("tempo in BPM").fill("116")
     page.locator("#folder").set_input_files(folder)
-    page.wait_for_url(re.compile(r"/s/\d+/load/"), timeout=60_000)
+    page.wait_for_url(re.compile(r"/s/\d+/load/"))
     expect(page.get_by_role("heading", name="What did each mic really hear?")).to_be_visible()
     found = page.url.rsplit("/load/", 1)[0]
     context.close()
@@ -84,9 +68,44 @@ def loaded(chromium, address: str, folder: Path) -> str:
 
 
 @pytest.fixture(scope="session")
-def session(address, chromium, recordings) -> str:
-    """Return the address of the small kit's session."""
-    return loaded(chromium, address, recordings)
+def visitor(chromium, address):
+    """One who asks the server without a page, with the token that its pages have."""
+    context = chromium.new_context(base_url=address)
+    context.request.get("/")
+    token = next(each["value"] for each in context.cookies() if each["name"] == "csrftoken")
+    context.set_extra_http_headers({"X-CSRFToken": token, "Referer": address})
+    yield context.request
+    context.close()
+
+
+def done(visitor, answer) -> dict:
+    """Return the row of the job that an answer names, once it is done."""
+    assert answer.ok, answer.text()
+    number = answer.json()["job"]
+    until = time.monotonic() + PATIENCE_MS / 1000
+    while time.monotonic() < until:
+        row = visitor.get(f"/jobs/{number}").json()
+        if row["state"] not in ("waiting", "running"):
+            assert row["state"] == "done", row
+            return row
+        time.sleep(0.05)
+    raise AssertionError(f"job {number} was not done in time")
+
+
+@pytest.fixture(scope="session")
+def archived(address, chromium, recordings, visitor) -> bytes:
+    """The small kit's session as it was imported, as an archive."""
+    number = loaded(chromium, address, recordings).rsplit("/", 1)[1]
+    job = done(visitor, visitor.post(f"/s/{number}/archive"))
+    return visitor.get(f"/s/{number}/archive/{job['id']}.zip").body()
+
+
+@pytest.fixture
+def session(address, visitor, archived) -> str:
+    """Return the address of a session of the small kit that no other test has touched."""
+    file = {"name": "kit.zip", "mimeType": "application/zip", "buffer": archived}
+    job = done(visitor, visitor.post("/load", multipart={"files": file}))
+    return f"{address}/s/{job['result']['session']}"
 
 
 @pytest.fixture
@@ -101,7 +120,7 @@ def page(chromium):
         "request",
         lambda r: problems.append(r.url) if not r.url.startswith(("http://127.0.0.1", "blob:", "data:")) else None,
     )
-    made.set_default_timeout(20_000)
+    made.set_default_timeout(PATIENCE_MS)
     yield made
     context.close()
     assert problems == []

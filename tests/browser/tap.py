@@ -72,6 +72,18 @@ def tappable(page: Page) -> Page:
     return page
 
 
+def ready(page: Page) -> None:
+    """Wait until all that was asked of a step's page is done, shown and sounds."""
+    page.wait_for_function("() => globalThis.arkund?.settled?.() && !document.body.innerText.includes('Measuring')")
+
+
+def listen(page: Page) -> None:
+    """Start to play, and wait until it sounds at its full level."""
+    page.locator("#play").click()
+    page.wait_for_function("() => globalThis.arkund.player.playing")
+    plays_on(page, 0.7)
+
+
 def plays_on(page: Page, seconds: float) -> None:
     """Wait until so many seconds more have been played, by the player's own clock."""
     until = page.evaluate("(s) => globalThis.arkund.player.context.currentTime + s", seconds)

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from arkund.studio.steps import STEPS
+from tests.browser.tap import ready
 
 pytestmark = pytest.mark.browser
 
@@ -28,7 +29,7 @@ def violations(page, where: str) -> list[str]:
     """Return what the checker says of a page, in the dim room and in daylight."""
     page.goto(where)
     if "/s/" in where and not where.rstrip("/").endswith(OTHERS):
-        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        ready(page)
     page.evaluate("() => document.querySelectorAll('details').forEach((each) => { each.open = true; })")
     page.add_script_tag(content=CHECKER)
     out = []

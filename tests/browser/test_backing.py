@@ -8,9 +8,8 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.conftest import loaded
-from tests.browser.tap import Tap, loop, plays_on, tappable
+from tests.browser.tap import Tap, listen, loop, plays_on, ready, tappable
 from tests.browser.test_line import LOOP_S
-from tests.browser.test_rows import ready
 
 pytestmark = pytest.mark.browser
 
@@ -50,11 +49,10 @@ def test_later_by_5_ms(page, untouched, tmp_path):
     page.goto(f"{untouched}/load/")
     ready(page)
     page.get_by_label("backing track").set_input_files(tmp_path / "Room Tone.wav")
-    expect(page.locator("body")).to_contain_text("Room Tone", timeout=60_000)
+    expect(page.locator("body")).to_contain_text("Room Tone")
     ready(page)
     loop(page, 3.0, LOOP_S)
-    page.locator("#play").click()
-    plays_on(page, 0.7)
+    listen(page)
     tap = Tap(page)
     before = tap.record(LOOP_S)
     field = page.locator("label", has_text="later by").locator("input")
@@ -62,7 +60,8 @@ def test_later_by_5_ms(page, untouched, tmp_path):
     field.press("Enter")
     expect(page.locator("#message")).not_to_be_empty(timeout=60_000)
     ready(page)
-    page.wait_for_timeout(1500)
+    ready(page)
+    plays_on(page, 2.0)
     after = tap.record(LOOP_S)
     drums = later(part(before, 30, 3000), part(after, 30, 3000))
     bursts = [np.abs(part(x, TONE_HZ - 400, TONE_HZ + 400)) for x in (before, after)]
@@ -70,16 +69,14 @@ def test_later_by_5_ms(page, untouched, tmp_path):
     page.keyboard.press("Space")
     page.goto(f"{untouched}/blend/")
     against = page.get_by_label("the kit against the rest of the music")
-    expect(against).to_contain_text(
-        re.compile("busiest part|verse"), timeout=60_000
-    )  # sections may have been named by then
+    expect(against).to_contain_text(re.compile("busiest part|verse"))  # sections may have been named by then
     against.get_by_role("button", name="as loud as the kit").click()
-    expect(page.locator("#message")).to_contain_text("as loud as the kit", timeout=60_000)
+    expect(page.locator("#message")).to_contain_text("as loud as the kit")
     ready(page)
     behind = against.get_by_role("group", name="behind the cymbals").get_by_role("button", name="8 ms")
     behind.click()
-    expect(page.locator("#message")).to_contain_text("8 ms behind the cymbals", timeout=60_000)
-    expect(behind).to_have_attribute("aria-pressed", "true", timeout=60_000)
+    expect(page.locator("#message")).to_contain_text("8 ms behind the cymbals")
+    expect(behind).to_have_attribute("aria-pressed", "true")
     ready(page)
     page.get_by_role("button", name="the kit first").click()
-    expect(page.locator("#message")).to_contain_text("The kit first: furthest octave", timeout=60_000)
+    expect(page.locator("#message")).to_contain_text("The kit first: furthest octave")

@@ -4,7 +4,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_rows import field, ready
+from tests.browser.tap import ready
+from tests.browser.test_rows import field
 
 
 def opened(page: Page, session: str, mic: str) -> None:
@@ -74,7 +75,7 @@ class TestClean:
         expect(page.locator("#cleaned")).not_to_contain_text(re.compile(r"kept (\d+) of \1 own"))
         for _ in range(4):
             page.get_by_role("button", name="undo").click()
-            page.wait_for_timeout(200)
+            ready(page)
         expect(page.locator("#cleaned")).to_have_text("")
 
     def test_the_whole_kit_to_a_look(self, page, session):
@@ -87,5 +88,5 @@ class TestClean:
         expect(page.locator("#cleaned")).to_have_text("")
         for _ in range(2):
             page.get_by_role("button", name="undo").click()
-            page.wait_for_timeout(200)
+            ready(page)
         expect(page.get_by_role("button", name="some life", exact=True)).to_have_attribute("aria-pressed", "true")

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from arkund.studio.cli.pages import MANY_HITS
 from tests.browser.conftest import loaded
-from tests.browser.tap import plays_on
+from tests.browser.tap import plays_on, ready
 from tests.kits import small_kit
 
 pytestmark = pytest.mark.browser
@@ -37,7 +37,6 @@ MANY = """() => {
   }
   return counts;
 }""".replace("MANY_HITS", MANY_HITS)
-READY = "() => !document.body.innerText.includes('Measuring')"
 
 
 @pytest.fixture(scope="module")
@@ -65,14 +64,14 @@ def three_takes(address, chromium, tmp_path_factory) -> str:
     page = chromium.new_page()
     page.goto(f"{found}/timing/")
     page.get_by_role("button", name="estimate from the hits").click()
-    expect(page.locator("#message")).to_contain_text("BPM from the hits", timeout=60_000)
+    expect(page.locator("#message")).to_contain_text("BPM from the hits")
     page.close()
     return found
 
 
-def ready(page, address: str) -> None:
+def opened(page, address: str) -> None:
     page.goto(address)
-    page.wait_for_function(READY)
+    ready(page)
 
 
 class TestEditing:
@@ -80,18 +79,18 @@ class TestEditing:
 
     def test_swapped_toms_found_and_fixed(self, page, three_takes):
         """One step from the note, and the names are right."""
-        ready(page, f"{three_takes}/load/")
+        opened(page, f"{three_takes}/load/")
         note = page.locator("article", has_text="look swapped")
         expect(note).to_have_count(1)
         expect(note).to_contain_text("T1 and T2")
         note.get_by_role("button", name="do it").click()
         expect(page.locator("#message")).to_contain_text("look swapped")
-        ready(page, f"{three_takes}/load/")
+        opened(page, f"{three_takes}/load/")
         expect(page.locator("article", has_text="look swapped")).to_have_count(0)
 
     def test_ladder_nudged_by_keys(self, page, three_takes):
         """A sample, a tenth and a whole millisecond, and a turn of polarity."""
-        ready(page, f"{three_takes}/lineup/?of=kick")
+        opened(page, f"{three_takes}/lineup/?of=kick")
         field = page.locator("label:has-text('delay') input")
         was = float(field.input_value())
         for keys, step in (("ArrowRight", 1 / 48), ("Shift+ArrowRight", 0.1), ("Alt+ArrowLeft", -1.0)):
@@ -108,11 +107,11 @@ class TestEditing:
 
     def test_a_comp_of_three_takes_with_a_seam_warning(self, page, three_takes):
         """Bars of the washy take are joined in, the seam is said to be heard, and is played by one key."""
-        ready(page, f"{three_takes}/takes/")
+        opened(page, f"{three_takes}/takes/")
         while page.get_by_role("button", name="find its hits").locator("visible=true").count():
             page.get_by_role("button", name="find its hits").locator("visible=true").first.click()
-            expect(page.locator("#message")).to_have_text("Done.", timeout=60_000)
-            ready(page, f"{three_takes}/takes/")
+            expect(page.locator("#message")).to_have_text("Done.")
+            opened(page, f"{three_takes}/takes/")
         box = page.locator("canvas").bounding_box()
         wide = (box["width"] - 106) / 10
         page.mouse.move(box["x"] + 92 + 4.5 * wide, box["y"] + 24 + 2 * 74 + 40)
@@ -130,7 +129,7 @@ class TestEditing:
 
     def test_a_bar_quantised_and_heard(self, page, three_takes):
         """Pulled by a button; what is played of the edited kit is not what is played without."""
-        ready(page, f"{three_takes}/timing/")
+        opened(page, f"{three_takes}/timing/")
         box = page.locator("canvas").first.bounding_box()
         page.mouse.click(box["x"] + 30, box["y"] + 26 + 2.5 * 22)
         page.get_by_role("button", name="pull to the grid").click()
@@ -149,7 +148,7 @@ class TestEditing:
 
     def test_a_stroke_by_keys(self, page, three_takes):
         """Chosen by n, moved a millisecond, shown in all mics."""
-        ready(page, f"{three_takes}/timing/")
+        opened(page, f"{three_takes}/timing/")
         page.keyboard.press("n")
         expect(page.get_by_text("this moment in all mics")).to_be_visible()
         page.keyboard.press("ArrowRight")
@@ -158,7 +157,7 @@ class TestEditing:
 
     def test_a_stroke_dragged(self, page, three_takes):
         """Its glyph is pulled along the beat."""
-        ready(page, f"{three_takes}/timing/")
+        opened(page, f"{three_takes}/timing/")
         box = page.locator("canvas").first.bounding_box()
         where = page.evaluate(
             "() => { const d = document.querySelector('[x-data=timing]')._x_dataStack[0]; const h = d.byBar.get(1)[0];"
@@ -173,7 +172,7 @@ class TestEditing:
 
     def test_a_bar_line_dragged_and_a_tempo_tapped(self, page, three_takes):
         """The line lies where it was dropped; taps along with the loop make a tempo to take."""
-        ready(page, f"{three_takes}/load/")
+        opened(page, f"{three_takes}/load/")
         box = page.locator("canvas").bounding_box()
         at = page.evaluate(
             "() => { const d = document.querySelector('[x-data=load]')._x_dataStack[0]; return d.axis().to(d.chart.bars.lines_s[4]); }"
@@ -184,7 +183,7 @@ class TestEditing:
         page.mouse.up()
         expect(page.locator("#message")).to_contain_text("Bar line 5 at")
         page.locator("#undo").click()
-        ready(page, f"{three_takes}/timing/")
+        opened(page, f"{three_takes}/timing/")
         page.locator("#play").click()
         page.wait_for_function("() => globalThis.arkund.player.playing")
         for _ in range(5):
@@ -197,7 +196,7 @@ class TestEditing:
 
     def test_a_missed_hit_added(self, page, three_takes):
         """At the mark, by the key a; it stands on Timing too."""
-        ready(page, f"{three_takes}/load/")
+        opened(page, f"{three_takes}/load/")
         box = page.locator("canvas").bounding_box()
         page.mouse.click(box["x"] + 92 + 30, box["y"] + 300)
         expect(page.get_by_text(re.compile("mark at"))).to_be_visible()
@@ -211,7 +210,7 @@ class TestManyHits:
 
     def test_only_what_is_seen_is_drawn(self, page, three_takes):
         """However many there are, a frame draws the rows in the window; the last ones are reached by scrolling."""
-        ready(page, f"{three_takes}/timing/")
+        opened(page, f"{three_takes}/timing/")
         drawn = page.evaluate(MANY)
         assert 0 < max(drawn) < 600
         assert drawn[-1] > 0

@@ -4,7 +4,8 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.test_rows import field, ready
+from tests.browser.tap import ready
+from tests.browser.test_rows import field
 
 
 def by_layers_db(page) -> float:

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from arkund.studio.steps import STEPS
-from tests.browser.tap import Tap, plays_on, tappable
+from tests.browser.tap import Tap, listen, ready, tappable
 
 pytestmark = pytest.mark.browser
 
@@ -34,7 +34,7 @@ class TestLine:
         """An equaliser changed during a running loop is heard in what the page plays, without a stop."""
         tappable(page).goto(f"{session}/load/")
         page.locator("#propose").click()
-        expect(page.locator("#message")).to_contain_text("told on Kit", timeout=60_000)
+        expect(page.locator("#message")).to_contain_text("told on Kit")
 
         page.goto(f"{session}/tone/?of=sn-top")
         expect(page.get_by_role("button", name="+ high-pass")).to_be_enabled()
@@ -43,9 +43,7 @@ class TestLine:
         page.locator('[aria-label="listening bar"] input[type=number]').first.press("Enter")
         page.locator('[aria-label="listening bar"] input[type=number]').nth(1).fill("2")
         page.locator('[aria-label="listening bar"] input[type=number]').nth(1).press("Enter")
-        page.locator("#play").click()
-        page.wait_for_function("() => globalThis.arkund.player.playing")
-        plays_on(page, 0.7)
+        listen(page)
         tap = Tap(page)
         before = tilt(tap)
         assert abs(tilt(tap) - before) < 0.1  # what does not change measures the same
@@ -140,7 +138,7 @@ class TestPages:
         """Nothing is cut off sideways at 1280 and at 900 pixels."""
         page.goto(f"{session}/{step}/")
         expect(page.get_by_role("heading", level=1)).to_have_text(STEPS[step].question)
-        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        ready(page)
         for width in (1280, 900):
             page.set_viewport_size({"width": width, "height": 800})
             page.wait_for_function("(width) => document.documentElement.scrollWidth <= width", arg=width)
@@ -158,7 +156,7 @@ class TestPages:
     def test_hits_by_key(self, page, session):
         """n goes to the next hit, a adds one, ctrl z takes it back."""
         page.goto(f"{session}/load/")
-        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        ready(page)
         page.keyboard.press("n")
         expect(page.get_by_text(re.compile(r"hit at \d+\.\d+ s"))).to_be_visible()
         page.get_by_role("button", name="remove this hit").click()
@@ -170,7 +168,7 @@ class TestPages:
     def test_ladder_by_keys(self, page, session):
         """One sample later by the arrow key."""
         page.goto(f"{session}/lineup/?of=kick")
-        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        ready(page)
         field = page.locator("label:has-text('delay') input")
         was = field.input_value()
         page.locator("canvas").focus()
@@ -187,7 +185,7 @@ class TestMessages:
     def test_the_picture_does_not_jump_under_the_hand(self, page, session):
         """The chart stands where it stood, before a Move, while its message is shown, and after."""
         page.goto(f"{session}/tone/")
-        page.wait_for_function("() => !document.body.innerText.includes('Measuring')")
+        ready(page)
         chart = page.locator("canvas").first
         place = lambda: chart.bounding_box()["y"] + page.evaluate("() => window.scrollY")
         before = place()
@@ -198,7 +196,7 @@ class TestMessages:
         expect(page.locator("#message")).to_contain_text("bell added")
         assert place() == before
         page.locator("#undo").click()
-        expect(filters).to_have_count(count, timeout=10_000)
+        expect(filters).to_have_count(count)
         page.keyboard.press("Escape")
         expect(page.locator("#message")).to_be_empty()
         assert place() == before

@@ -5,9 +5,9 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.tap import Tap, loop, plays_on, tappable
+from tests.browser.tap import Tap, loop, plays_on, ready, tappable
 from tests.browser.test_line import LOOP_S
-from tests.browser.test_rows import level_db, ready
+from tests.browser.test_rows import level_db
 
 pytestmark = pytest.mark.browser
 
@@ -30,10 +30,12 @@ class TestDial:
         tap = Tap(page)
         page.keyboard.press("1")
         expect(dial.get_by_role("radio").nth(0)).to_have_attribute("aria-checked", "true")
-        page.wait_for_timeout(800)
+        ready(page)
+        plays_on(page, 0.8)
         first = tap.record(LOOP_S)
         page.keyboard.press("3")
-        page.wait_for_timeout(800)
+        ready(page)
+        plays_on(page, 0.8)
         third = tap.record(LOOP_S)
         assert abs(level_db(first) - level_db(third)) < 2.5  # at equal loudness, so that the shape is heard
         page.keyboard.press("Escape")

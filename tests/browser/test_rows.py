@@ -5,7 +5,7 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.tap import Tap, loop, plays_on, tappable
+from tests.browser.tap import Tap, listen, loop, ready, tappable
 from tests.browser.test_line import LOOP_S
 
 NAME_SECTIONS = """async (id) => {
@@ -19,13 +19,6 @@ NAME_SECTIONS = """async (id) => {
 
 def level_db(audio: np.ndarray) -> float:
     return 20 * np.log10(float(np.sqrt(np.mean(np.square(audio)))) + 1e-9)
-
-
-def ready(page: Page) -> None:
-    page.wait_for_function(
-        "() => !document.body.innerText.includes('Measuring') && !document.querySelector('section[aria-busy=true]')",
-        timeout=60_000,  # first looks at a page measure all that it shows
-    )
 
 
 def add(page: Page, kind: str, done: str) -> None:
@@ -82,15 +75,14 @@ class TestRows:
         page.get_by_role("button", name="solo", exact=True).click()
         expect(page.locator("#message")).to_contain_text("solo on")
         loop(page, 3.0, LOOP_S)
-        page.locator("#play").click()
-        plays_on(page, 0.7)
+        listen(page)
         tap = Tap(page)
         before = level_db(tap.record(LOOP_S))
         page.locator("#tool-on").click()
         # Over a loop that is repeated to the last bit, so that a part of it tells: what lies between the strikes stays.
         assert any(level_db(tap.record(LOOP_S)) < before - 0.5 for _ in range(8))
         expect(page.get_by_label("each hit's peak before and after the tool")).to_be_visible()
-        expect(page.locator(".word").first).to_contain_text(re.compile(r"hits −[1-9]"), timeout=10_000)
+        expect(page.locator(".word").first).to_contain_text(re.compile(r"hits −[1-9]"))
         page.keyboard.press("Space")
         page.get_by_role("button", name="solo", exact=True).click()
         expect(page.locator("#message")).to_contain_text("solo off")
@@ -175,8 +167,7 @@ class TestRows:
     def played(self, page: Page, start_s: float, seconds: float) -> np.ndarray:
         """Return what is heard of a loop, more than once through."""
         loop(page, start_s, seconds)
-        page.locator("#play").click()
-        plays_on(page, 0.7)
+        listen(page)
         audio = Tap(page).record(2 * seconds)
         page.locator("#play").click()
         return audio
@@ -198,7 +189,7 @@ class TestRows:
         page.locator("h1").click()
         page.keyboard.press("r")
         raise_ = page.get_by_role("region", name="raise the path until it is missed")
-        expect(raise_.get_by_role("radio")).to_have_count(5, timeout=20_000)
+        expect(raise_.get_by_role("radio")).to_have_count(5)
         expect(raise_.get_by_role("radio").nth(4)).to_contain_text(re.compile(r"−8 dB.*denser.*% of it left"))
         page.keyboard.press("4")
         page.keyboard.press("Enter")

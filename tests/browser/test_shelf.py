@@ -5,7 +5,7 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_rows import ready
+from tests.browser.tap import ready
 
 PEAKS = """async ({ what, times }) => {
   const { audio } = await import("/static/js/lib/server.js");

@@ -9,9 +9,8 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import RING_HZ, loaded
-from tests.browser.tap import Tap, loop, plays_on, tappable
+from tests.browser.tap import Tap, listen, loop, ready, tappable
 from tests.browser.test_line import LOOP_S
-from tests.browser.test_rows import ready
 from tests.kits import small_kit
 
 pytestmark = pytest.mark.browser
@@ -52,8 +51,7 @@ def heard_alone(page: Page) -> Tap:
     """Play a short loop of the chosen drum alone."""
     page.get_by_role("button", name="alone").click()
     loop(page, 3.0, LOOP_S)
-    page.locator("#play").click()
-    plays_on(page, 0.7)
+    listen(page)
     return Tap(page)
 
 

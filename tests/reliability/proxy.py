@@ -1,7 +1,6 @@
 """The example configuration of docs/nginx.conf, with nginx and TLS on this machine: ``make proxy``. It needs nginx and openssl."""
 
 import http.client
-import os
 import re
 import shutil
 import socket
@@ -13,11 +12,11 @@ import time
 from pathlib import Path
 from urllib.parse import urlencode
 
+from arkund.studio.cli.served import served
 from tests.reliability.ground import set_up
 
 CONFIGURATION = Path(__file__).parents[2] / "docs" / "nginx.conf"
 NAME, USER, PASSWORD = "drums.example", "nora", "a-longer-word-7"
-COMMAND = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()"]
 
 
 def free_port() -> int:
@@ -89,20 +88,16 @@ def run(folder: Path) -> list[str]:
     from django.contrib.auth import get_user_model
 
     get_user_model().objects.create_user(USER, password=PASSWORD, is_staff=True)
-    behind, front = free_port(), free_port()
-    env = os.environ | {"ARKUND_DATA": str(folder / "data")}
-    serve = [*COMMAND, "serve", "--port", str(behind), "--proxy", "127.0.0.1", "--name", NAME]
-    with subprocess.Popen(serve, env=env, stdout=subprocess.DEVNULL) as server:
-        nginx = subprocess.Popen(["nginx", "-c", str(configured(folder, behind, front)), "-g", "daemon off;"])
+    front = free_port()
+    with served(folder / "data", "--proxy", "127.0.0.1", "--name", NAME) as server:
+        nginx = subprocess.Popen(["nginx", "-c", str(configured(folder, server.port, front)), "-g", "daemon off;"])
         try:
             until = time.monotonic() + 30
-            while time.monotonic() < until and socket.socket().connect_ex(("127.0.0.1", behind)):
+            while time.monotonic() < until and socket.socket().connect_ex(("127.0.0.1", front)):
                 time.sleep(0.2)
-            time.sleep(0.5)
             return list(_wrong(front, folder / "pem"))
         finally:
             nginx.terminate()
-            server.terminate()
             nginx.wait(10)
 
 

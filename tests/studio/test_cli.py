@@ -2,6 +2,7 @@
 
 import json
 import os
+import socket
 import subprocess
 import sys
 from pathlib import Path
@@ -166,9 +167,21 @@ class TestLine:
 
     def test_serving_to_others_needs_a_login(self, tmp_path):
         """On another address than the loopback someone must be able to log in."""
-        done = arkund(tmp_path, "serve", "--host", "0.0.0.0", check=False)  # noqa: S104
+        done = arkund(tmp_path, "serve", "--port", "0", "--host", "0.0.0.0", check=False)  # noqa: S104
         assert done.returncode == 2
         assert "arkund user" in done.stderr
+
+    def test_a_port_in_use(self, tmp_path):
+        """What cannot be listened on is told as what it is, and not as a disk's fault."""
+        with socket.create_server(("127.0.0.1", 0)) as other:
+            port = other.getsockname()[1]
+            done = arkund(tmp_path, "serve", "--port", port, check=False)
+        assert done.returncode == 2
+        assert f"port: {port} on 127.0.0.1 is already in use" in done.stderr
+        assert "disk" not in done.stderr
+        done = arkund(tmp_path, "serve", "--host", "192.0.2.77", "--port", "0", check=False)
+        assert done.returncode == 2
+        assert "192.0.2.77 is no address of this machine" in done.stderr
 
 
 class TestEditHalf:

@@ -1,14 +1,12 @@
 """The pages as a browser meets them: start of the server, weight, frames, and how long a change takes until it is heard. Part of ``arkund bench``."""
 
-import os
 import shutil
-import socket
 import statistics
-import subprocess
-import sys
 import urllib.request
 from pathlib import Path
-from time import perf_counter, sleep
+from time import perf_counter
+
+from arkund.studio.cli.served import served
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -100,27 +98,17 @@ def page_figures(data: Path, session_id: int) -> dict:
     """Measure the pages of a session that lies in a data folder; all None where no browser is there."""
     if not browser_there():
         return dict.fromkeys(KEYS)
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    address = f"http://127.0.0.1:{port}"
-    command = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()", "serve", "--port", str(port)]
     began = perf_counter()
-    server = subprocess.Popen(command, env=os.environ | {"ARKUND_DATA": str(data)}, stdout=subprocess.DEVNULL)  # noqa: S603
-    try:
-        _wait(address)
+    with served(data) as server:
         ready_s = perf_counter() - began
         began = perf_counter()
-        urllib.request.urlopen(address).read()
+        urllib.request.urlopen(server.address).read()  # noqa: S310
         first_ms = 1000 * (perf_counter() - began)
         return {
             "server_ready_s": round(ready_s, 2),
             "first_page_ms": round(first_ms, 1),
-            **_browsed(address, session_id),
+            **_browsed(server.address, session_id),
         }
-    finally:
-        server.terminate()
-        server.wait(10)
 
 
 def browser_there() -> bool:
@@ -130,16 +118,6 @@ def browser_there() -> bool:
     except ImportError:
         return False
     return shutil.which(CHROMIUM) is not None
-
-
-def _wait(address: str) -> None:
-    for _ in range(3000):
-        try:
-            urllib.request.urlopen(address, timeout=1).close()  # noqa: S310
-            return
-        except OSError:
-            sleep(0.01)
-    raise RuntimeError("the server did not start")
 
 
 def _browsed(address: str, session_id: int) -> dict:

@@ -3,6 +3,7 @@
 import os
 import signal
 import sys
+from collections.abc import Callable
 
 import click
 
@@ -11,7 +12,13 @@ from arkund.studio.cli.group import main, migrate, set_up
 
 @main.command()
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on; 0.0.0.0 for all.")
-@click.option("--port", default=8433, show_default=True)
+@click.option(
+    "--port",
+    default=8433,
+    show_default=True,
+    type=click.IntRange(0, 65535),
+    help="The port to listen on; 0 for any that is free.",
+)
 @click.option(
     "--name", "names", multiple=True, help="A host name under which it is reached; may be given more than once."
 )
@@ -32,17 +39,16 @@ def serve(host: str, port: int, names: tuple[str, ...], proxy: str | None) -> No
     set_up()
     from arkund.studio.services import owner
 
-    at = f"http://{hosts.bracketed(host)}:{port}/"
-    with owner.owning(f"serves {at}"):
-        _serve(host, port, at)
+    with owner.owning("starts to serve") as say:
+        _serve(host, port, say)
 
 
-def _serve(host: str, port: int, at: str) -> None:
+def _serve(host: str, port: int, say: Callable[[str], None]) -> None:
     from django.conf import settings
     from django.contrib.auth import get_user_model
 
     from arkund.core.errors import SettingsError
-    from arkund.studio import door
+    from arkund.studio import door, hosts
     from arkund.studio.pages.later import fetch_all
     from arkund.studio.services import copies, opening
     from arkund.studio.services.housekeeping import clear_up
@@ -50,7 +56,9 @@ def _serve(host: str, port: int, at: str) -> None:
 
     opening.check()
     opening.check_whole()
-    server = door.open_at(application, host, port)  # a port that is taken is told before anything is touched
+    server = door.open_at(application, host, port)  # a port that is in use is told before anything is touched
+    at = f"http://{hosts.bracketed(host)}:{server.effective_port}/"
+    say(f"serves {at}")
     if copies.database().exists():
         copies.keep_if_possible()
     migrate()

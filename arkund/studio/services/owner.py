@@ -6,7 +6,7 @@ Only the owner clears up, takes up interrupted work and repairs, so that a secon
 import fcntl
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -37,17 +37,23 @@ def alive(process_mark: str) -> bool:
 
 
 @contextmanager
-def owning(what: str) -> Iterator[None]:
-    """Own the data folder while the context lasts. Raises SettingsError that says who owns it, before anything is touched."""
+def owning(what: str) -> Iterator[Callable[[str], None]]:
+    """Own the data folder while the context lasts; it gives a function that says anew what the owner does.
+
+    Raises SettingsError that says who owns it, before anything is touched.
+    """
+    since = datetime.now(UTC).isoformat("T", "seconds")
     with _file().open("a+") as file:
         _lock(file)
-        file.truncate(0)
-        file.write(
-            json.dumps({"process": os.getpid(), "what": what, "since": datetime.now(UTC).isoformat("T", "seconds")})
-        )
-        file.flush()
+
+        def say(what: str) -> None:
+            file.truncate(0)
+            file.write(json.dumps({"process": os.getpid(), "what": what, "since": since}))
+            file.flush()
+
+        say(what)
         try:
-            yield
+            yield say
         finally:
             file.truncate(0)
 

@@ -1,5 +1,6 @@
 """Where audio and prints lie in the data folder."""
 
+import errno
 import fcntl
 import os
 from collections.abc import Iterator
@@ -11,6 +12,14 @@ from django.db import DatabaseError, OperationalError
 
 from arkund.core.errors import ArkundError, StorageError
 
+OF_THE_NETWORK = {
+    errno.EADDRINUSE,
+    errno.EADDRNOTAVAIL,
+    errno.ECONNREFUSED,
+    errno.ECONNRESET,
+    errno.EPIPE,
+    errno.ETIMEDOUT,
+}
 DAMAGED = ("malformed", "not a database")  # what SQLite says of a file that is no (whole) database
 
 
@@ -60,7 +69,7 @@ def refusal(error: BaseException) -> ArkundError | None:
     """Return what a user is told of an error: ours as it is, and what a full or read-only disk raises in a sentence; None for anything else."""
     if isinstance(error, ArkundError):
         return error
-    if isinstance(error, OSError) and error.errno is not None:
+    if isinstance(error, OSError) and error.errno is not None and error.errno not in OF_THE_NETWORK:
         return StorageError(
             f"The disk refused ({os.strerror(error.errno).lower()}); nothing was changed. Look after the data folder and try again."
         )

@@ -12,7 +12,6 @@ const FINE_DB = 0.1;
 export const celled = () => ({
   drag: null, // {row, at, from, value, y, moved}
   typing: "", // the key of the cell that is typed in
-  first: "", // what was typed before its field was there
 
   /** The whole song, then its sections; of sections with the same name the first stands for all. */
   across() {
@@ -93,15 +92,13 @@ export const celled = () => ({
     return this.typing === cell.key;
   },
   type(cell, first = "") {
-    if (this.typing === cell.key) this.first += first; // before the field was there
-    else Object.assign(this, { typing: cell.key, first });
-    this.$nextTick(() => {
-      const input = this.$root.querySelector(`input[data-cell="${cell.key}"]`);
-      input.value = this.first || cell.value;
-      input.focus();
-      if (this.first) input.setSelectionRange(input.value.length, input.value.length);
-      else input.select();
-    });
+    this.typing = cell.key;
+    const input = this.$root.querySelector(`input[data-cell="${cell.key}"]`);
+    input.style.display = ""; // at once, so that the next key finds it: what is shown otherwise follows later
+    input.value = first || cell.value;
+    input.focus();
+    if (first) input.setSelectionRange(input.value.length, input.value.length);
+    else input.select();
   },
   typed(cell, event) {
     if (this.typing !== cell.key) return;

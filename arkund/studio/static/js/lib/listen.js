@@ -50,6 +50,7 @@ export function registerListen() {
         keydown: (e) => this.key(e),
       };
       for (const [name, listener] of Object.entries(this.listeners)) window.addEventListener(name, listener);
+      globalThis.arkund.settled = () => this.settled();
     },
     destroy() {
       for (const [name, listener] of Object.entries(this.listeners)) window.removeEventListener(name, listener);
@@ -125,6 +126,11 @@ export function registerListen() {
         this.waiting = false;
         this.late = false;
       }
+    },
+    /** Whether all that was asked for is done, shown and sounds: what tests wait for. */
+    settled() {
+      const { chart, pending, job, old } = Alpine.store("page");
+      return Boolean(chart && !pending && !job && !old && !this.waiting && (!this.playing || player.playing));
     },
     /** Play what is wanted as it is now. */
     async again() {
