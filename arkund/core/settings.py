@@ -95,6 +95,8 @@ def hints_of(cls: type) -> dict[str, Any]:
 class Settings:
     """Base of all settings: checks each field when made, converts to and from plain JSON data."""
 
+    FORMER = frozenset()  # names of fields that stored data may still have and that mean nothing any more
+
     def __post_init__(self) -> None:
         hints = hints_of(type(self))
         for each in fields(self):
@@ -114,6 +116,7 @@ class Settings:
         if not isinstance(data, dict):
             raise SettingsError(f"{where or cls.__name__}: expected an object with named values, got {data!r}.")
         hints, known = hints_of(cls), {each.name for each in fields(cls)}
+        data = {key: value for key, value in data.items() if key not in cls.FORMER}
         unknown = sorted(set(data) - known)
         if unknown:
             raise SettingsError(

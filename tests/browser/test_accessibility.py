@@ -16,7 +16,7 @@ OTHERS = ("logbook", "sheet", "ear", "reckon")
 
 
 @pytest.fixture
-def visitor(chromium):
+def looker(chromium):
     """A page that lets the checker in beside our strict policy."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
     page = context.new_page()
@@ -44,7 +44,7 @@ def violations(page, where: str) -> list[str]:
 class TestEveryPage:
     """No violation of levels A and AA."""
 
-    def test_start_page_and_steps(self, visitor, address, session):
+    def test_start_page_and_steps(self, looker, address, session):
         """The start page, every step, the logbook, the recall sheet, the ear room and what is reckoned."""
         wheres = [address, *(f"{session}/{name}/" for name in (*STEPS, *OTHERS))]
-        assert [fault for where in wheres for fault in violations(visitor, where)] == []
+        assert [fault for where in wheres for fault in violations(looker, where)] == []

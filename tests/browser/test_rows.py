@@ -73,7 +73,7 @@ class TestRows:
         for name, value in (("threshold", "-50"), ("ratio", "20"), ("attack", "2")):
             field(page, name, value)
         page.get_by_role("button", name="solo", exact=True).click()
-        expect(page.locator("#message")).to_contain_text("solo on")
+        expect(page.locator("#listening")).to_contain_text("solo: overheads")
         loop(page, 3.0, LOOP_S)
         listen(page)
         tap = Tap(page)
@@ -84,8 +84,8 @@ class TestRows:
         expect(page.get_by_label("each hit's peak before and after the tool")).to_be_visible()
         expect(page.locator(".word").first).to_contain_text(re.compile(r"hits −[1-9]"))
         page.keyboard.press("Space")
-        page.get_by_role("button", name="solo", exact=True).click()
-        expect(page.locator("#message")).to_contain_text("solo off")
+        page.get_by_role("button", name="clear", exact=True).click()
+        expect(page.locator("#listening")).to_be_hidden()
 
     def test_a_scene_lifts_the_path_in_the_chorus(self, page, session):
         """Set in the scene, heard from the bar line on and not before it, without a click; a scene comes and goes by the page."""
@@ -117,7 +117,7 @@ class TestRows:
         expect(page.get_by_text("path: level +12.0").first).to_be_visible()
         page.get_by_role("button", name="path path").click()
         page.get_by_role("button", name="solo", exact=True).click()
-        expect(page.locator("#message")).to_contain_text("solo on")
+        expect(page.locator("#listening")).to_contain_text("solo: path")
 
         heard = [self.played(page, line_s + from_s, 1.5) for from_s in (-2.0, 0.5, -0.75)]
         levels = [level_db(audio) for audio in heard]

@@ -7,8 +7,8 @@ from arkund.core.rig.hearing import bare
 def raw_plan(plan: Plan) -> Plan:
     """Return the Plan of the lined-up raw sum: no tools, layers, replaced hits, paths and scenes, every mic and group at 0 dB."""
     plain = bare(plan)
-    mics = tuple(m.replace(trim_db=0.0, level_db=0.0, mute=False, solo=False) for m in plain.mics if not m.is_layer)
-    groups = tuple(group.replace(level_db=0.0, pan=0.0, mute=False, solo=False) for group in plain.groups)
+    mics = tuple(m.replace(trim_db=0.0, level_db=0.0, mute=False) for m in plain.mics if not m.is_layer)
+    groups = tuple(group.replace(level_db=0.0, pan=0.0, mute=False) for group in plain.groups)
     owner = plan.low_owner if plan.low_owner in {mic.id for mic in mics} else ""
     kit = plain.kit.replace(level_db=0.0)
     return plain.replace(mics=mics, groups=groups, kit=kit, placements=(), low_owner=owner)

@@ -6,6 +6,7 @@ from typing import Any
 
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import Plan
+from arkund.core.rig.strips import Strip
 from arkund.core.settings import Settings, hints_of, plain, read_json, typed
 
 
@@ -36,6 +37,11 @@ def put(plan: Plan, changes: dict[str, Any]) -> Plan:
             raise SettingsError(f"{path}: a value below it is changed too; give one of them.")
         node[last] = _Value(value, path)
     return _changed(plan, Plan, tree)
+
+
+def of_today(changes: dict[str, Any]) -> dict[str, Any]:
+    """Return changes without those of fields that Plans once had: a Move of then is undone but for them."""
+    return {path: value for path, value in changes.items() if path.rpartition(".")[2] not in Strip.FORMER}
 
 
 @dataclass(frozen=True, slots=True)

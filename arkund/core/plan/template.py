@@ -36,7 +36,7 @@ def changes_of(plan: Plan, template: dict[str, Any]) -> dict[str, Any]:
     try:
         template = upgrade_template(template)
         rows, out = template["mics"], {name: _bypassed(template[name]) for name in SHARED}
-        out["paths"] = [path | {"mute": True, "solo": False} for path in template["paths"]]
+        out["paths"] = [path | {"mute": True} for path in template["paths"]]
         groups, paths = ({strip["id"] for strip in out[name]} for name in ("groups", "paths"))
         for mic in plan.mics:
             base = f"mics.{mic.id}"
@@ -45,7 +45,7 @@ def changes_of(plan: Plan, template: dict[str, Any]) -> dict[str, Any]:
                 out |= {f"{base}.{part}": _bypassed(mine[part]) for part in MIC_PARTS}
             else:
                 out[f"{base}.sends"] = [send.to_json() for send in mic.sends if send.id in paths]
-            out[f"{base}.mute"] = out[f"{base}.solo"] = False
+            out[f"{base}.mute"] = False
             group = mic.group if mine is None else mine.get("group", "")
             out[f"{base}.group"] = group if group in groups else ""
     except (KeyError, TypeError, AttributeError) as error:
@@ -64,5 +64,5 @@ def _bypassed(value: Any) -> Any:
         return [_bypassed(each) for each in value]
     if not isinstance(value, dict):
         return value
-    off = {"on": False, "mute": False, "solo": False}
+    off = {"on": False, "mute": False}
     return {key: off[key] if key in off else _bypassed(each) for key, each in value.items()}

@@ -115,7 +115,7 @@ def _strip_1(mic: Data) -> Data:
     """Return the row of tools, the place and the sends of a mic."""
     mix = mic.get("mix", {})
     sends = [{"id": key, "level_db": db} for key in PATHS_1 if (db := mix.get(f"{key}_send_db", OFF_DB)) > OFF_DB]
-    place = {name: mix[name] for name in ("level_db", "pan", "mute", "solo") if name in mix}
+    place = {name: mix[name] for name in ("level_db", "pan", "mute") if name in mix}
     tools = [_tool_1(kind, mic.get(kind, {})) for kind in ROW_1]
     return place | {"tools": tools, "sends": sends}
 

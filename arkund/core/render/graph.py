@@ -20,7 +20,7 @@ from arkund.core.render.banks import shared_out
 from arkund.core.render.keys import content
 from arkund.core.render.source import Recordings, edits_key, source_settings
 from arkund.core.render.timeline import Timeline
-from arkund.core.rig.hearing import Hearing, hearing
+from arkund.core.rig.hearing import ALL, Hearing, Listening, hearing
 from arkund.core.rig.strips import OFF_DB
 from arkund.core.rig.wiring import feeds_of, group_id
 from arkund.core.tools.tool import Tool
@@ -110,19 +110,19 @@ class Rig:
         return _sum_key(self.strips, feeds, self.timeline)
 
 
-def build(plan: Plan, recordings: Recordings, wanted: str | None = None) -> Rig:
-    """Return the rig of a Plan; with ``wanted``, a rig that has this output.
+def build(plan: Plan, recordings: Recordings, wanted: str | None = None, listening: Listening = ALL) -> Rig:
+    """Return the rig of a Plan; with ``wanted``, a rig that has this output; ``listening`` : what is soloed and muted for listening.
 
     Outputs: ``kit``, ``mix`` (before the kit's tools), ``group:ID`` and ``path:ID`` (at their level), ``drum:PIECE`` (what is not muted of it, through
     the tools of its groups), ``alone:MIC`` (at its level and place). Raises SettingsError for an output that is not known.
     """
-    return _Builder(plan, recordings).rig(wanted)
+    return _Builder(plan, recordings, listening).rig(wanted)
 
 
 class _Part:
     """A part of the song as it is wired: settings by name, what is heard, and which row of tools each strip has."""
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: Plan, listening: Listening) -> None:
         self.plan = plan
         self.settings = {
             **{f"mic:{mic.id}": mic for mic in plan.standing},
@@ -130,18 +130,18 @@ class _Part:
             **{f"path:{path.id}": path for path in plan.paths},
             KIT: plan.kit,
         }
-        self.heard: Hearing = hearing(plan)
+        self.heard: Hearing = hearing(plan, listening)
         self.stands_for = {name: name for name in self.settings}  # the strip that has its row
         self.feeds: dict[str, Feeds] = {}
 
 
 class _Builder:
-    def __init__(self, plan: Plan, recordings: Recordings) -> None:
+    def __init__(self, plan: Plan, recordings: Recordings, listening: Listening) -> None:
         self.plan, self.recordings, self.rate = plan, recordings, recordings.sample_rate_hz
         row = parts(plan, self.rate)
         self.timeline = Timeline(tuple((part.at, part.fade) for part in row[1:]))
         alike = {id(part.plan): part.plan for part in row}  # a song comes back to what held before
-        self.different = {key: _Part(each) for key, each in alike.items()}
+        self.different = {key: _Part(each, listening) for key, each in alike.items()}
         self.parts = [self.different[id(part.plan)] for part in row]
         self.settings = self.parts[0].settings
         self.trims = trims(plan, self.rate) if plan.scenes else {}

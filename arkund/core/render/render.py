@@ -20,6 +20,7 @@ from arkund.core.render.sums import alike, empty_sum, place
 from arkund.core.render.timeline import Timeline
 from arkund.core.render.windows import Place, Window, rounded, windows
 from arkund.core.rig import places, rows
+from arkund.core.rig.hearing import ALL, Listening
 from arkund.core.takes.process import assembled
 
 
@@ -32,6 +33,7 @@ def render(
     executor: Executor | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     within: Window | None = None,
+    listening: Listening = ALL,
 ) -> np.ndarray:
     """Return a span of one output of a Plan.
 
@@ -45,6 +47,7 @@ def render(
     output : ``kit``, ``mix`` (before the kit's tools), ``group:ID``, ``path:ID`` (at their level), ``drum:PIECE``, ``strip:MIC``, ``alone:MIC``
     cache, executor : where given, spans are kept and independent strips run side by side
     within : a span around this one that will be wanted next: mics are rendered for it, sums only for this one
+    listening : what is soloed and muted by somebody who listens
 
     Returns
     -------
@@ -58,7 +61,7 @@ def render(
     if within and not within[0] <= span[0] <= span[1] <= within[1]:
         raise SettingsError(f"span: {span[0]} to {span[1]} does not lie within {within[0]} to {within[1]}.")
     recordings = assembled(plan, recordings)
-    rig = graph.build(plan, recordings, output)
+    rig = graph.build(plan, recordings, output, listening)
     where = windows(rig, span, recordings.sample_rate_hz, within)
     # Nothing that renders may refer to what holds it: in a circle, all that it rendered would stay until the collector comes by.
     work = _Work(rig, _lanes(plan, recordings, rig, where, cache, functools.partial(_check, cancelled)), executor)

@@ -1,4 +1,4 @@
-"""Strips as they are set: a row of tools, a level, a place, mute, solo, sends, and where they go."""
+"""Strips as they are set: a row of tools, a level, a place, on or off in the mix, sends, and where they go."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -25,11 +25,12 @@ class Send(Settings):
 class Strip(Settings):
     """What all strips have. Sends are taken before the level, so that moving it never changes the paths."""
 
+    FORMER = frozenset({"solo"})  # listening is no part of a Plan
+
     tools: tuple[Tool, ...] = ()
     level_db: float = number(0.0, -60.0, 12.0, step=0.1, unit="dB")
     pan: float = number(0.0, -1.0, 1.0, step=0.01, help="-1 left, 0 middle, 1 right")
-    mute: bool = False
-    solo: bool = False
+    mute: bool = False  # off in the mix, in prints as well
     sends: tuple[Send, ...] = ()
 
     def __post_init__(self) -> None:

@@ -346,7 +346,6 @@ def _blend_row(field: str, strip, cells: blending.Cells) -> dict:
         "level_db": strip.level_db,
         "pan": strip.pan,
         "mute": strip.mute,
-        "solo": strip.solo,
         "sends": {send.id: send.level_db for send in strip.sends},
         "tools": [tool.kind for tool in strip.tools if tool.on],
     } | cells.of(f"{field}.{strip.id}")

@@ -114,7 +114,7 @@ def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
             out.append((name, f"{len(value)} of them"))
         elif key == "sends":
             out += [(f"sent to {send['id']}", f"{send['level_db']:g} dB") for send in value]
-        elif not isinstance(value, list) and key not in ("id", "on", "solo"):
+        elif not isinstance(value, list) and key not in ("id", "on"):
             out.append((name, _text(value, key)))
     return out
 

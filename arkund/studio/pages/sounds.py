@@ -8,10 +8,13 @@ from django.views.decorators.http import require_POST
 from arkund.core.errors import SettingsError
 from arkund.core.plan import change
 from arkund.core.rig import changes
+from arkund.core.rig.hearing import Listening
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import backing, blending, dialling, listening, moves, pictures, shelving, toning, whole
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.measuring import Measure
+
+MOST_NAMES = 1000  # of strips that are soloed or muted
 
 
 def hits(request: HttpRequest, session_id: int, piece: str) -> JsonResponse:
@@ -45,6 +48,7 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
         chunk=wanted(body, "chunk", bool, False),
         part=_part(wanted(body, "part", list, [])),
         matched_db=wanted(body, "matched", float, 0.0),
+        listening=Listening(_names(body, "solo"), _names(body, "mute")).still_there(plan),
     )
     made = listening.audition(session, plan, question, asker)
     response = HttpResponse(made.audio.T.tobytes(), content_type="application/octet-stream")
@@ -58,6 +62,14 @@ def audition(request: HttpRequest, session_id: int) -> HttpResponse:
     )
     response["Cache-Control"] = "no-store"
     return response
+
+
+def _names(body: dict, key: str) -> frozenset[str]:
+    """Return the strips that a page has soloed or muted for listening."""
+    given = wanted(body, key, list, [])
+    if len(given) > MOST_NAMES or any(not isinstance(each, str) for each in given):
+        raise SettingsError(f"{key}: expected at most {MOST_NAMES} names of strips.")
+    return frozenset(given)
 
 
 def _part(given: list) -> tuple[int, int] | None:

@@ -170,7 +170,7 @@ def _check_moves(plan: Plan, moves: tuple[MoveRow, ...], version: int) -> None:
 
 def _put(plan: Plan, move_number: int, changes: dict[str, Any]) -> Plan:
     try:
-        return change.put(plan, changes)
+        return change.put(plan, change.of_today(changes))
     except SettingsError as error:
         raise SettingsError(f"moves: Move {move_number} cannot be taken back or done again ({error})") from error
 

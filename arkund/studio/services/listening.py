@@ -17,6 +17,7 @@ from arkund.core.render.render import key_listen
 from arkund.core.render.source import Recordings, backing_span
 from arkund.core.replace.layers import without_layers
 from arkund.core.rig import places
+from arkund.core.rig.hearing import ALL, Listening
 from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Strip
 from arkund.core.tools.tool import KINDS
@@ -75,7 +76,7 @@ class Question:
 
     what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:STRIP/TOOL`` or ``change`` (after minus before);
     version : ``after``, or ``before`` = without this step; chunk : a chunk of the song, not a loop; part : of the loop, what is under the ear and wanted
-    first; matched_db : by how much the last loop was raised, because a part's own loudness says little.
+    first; matched_db : by how much the last loop was raised, because a part's own loudness says little; listening : what is soloed and muted.
     """
 
     span: tuple[int, int]
@@ -85,6 +86,7 @@ class Question:
     chunk: bool = False
     part: tuple[int, int] | None = None
     matched_db: float = 0.0
+    listening: Listening = ALL
 
     @property
     def heard(self) -> tuple[int, int]:
@@ -148,7 +150,7 @@ def _audio(plan: Plan, plain: Plan, recordings: Recordings, q: Question, cancell
 
 def _loudness_of(session: Session, plan: Plan, recordings: Recordings, q: Question, cancelled) -> float:
     """Return the loudness of what is asked for with another Plan, in LUFS, remembered."""
-    key = (session.pk, plan, q.span, q.what)
+    key = (session.pk, plan, q.span, q.what, q.listening)
     if key not in _loudness_before:
         audio = _rendered(plan, recordings, q, cancelled)
         _loudness_before[key] = quick_loudness_lufs(audio, session.sample_rate_hz)
@@ -162,8 +164,8 @@ def _rendered(plan: Plan, recordings: Recordings, q: Question, cancelled: Callab
     if kind == "in":
         if name not in PIECES:
             raise SettingsError(f"what: unknown piece {name!r}.")
-        return listened(in_front(plan, name), recordings, q.heard, "kit", cancelled, q.span)
-    return listened(plan, recordings, q.heard, q.what, cancelled, q.span)
+        return listened(in_front(plan, name), recordings, q.heard, "kit", cancelled, q.span, q.listening)
+    return listened(plan, recordings, q.heard, q.what, cancelled, q.span, q.listening)
 
 
 def without(plan: Plan, step: str) -> Plan:

@@ -82,7 +82,7 @@ def undo(session_id: int) -> Move | None:
         if move is None:
             return None
         _check_open(move)
-        _save(session, checked(session, change.put(session.plan, move.before)))
+        _save(session, checked(session, change.put(session.plan, change.of_today(move.before))))
         move.state = Move.UNDONE
         move.save(update_fields=["state"])
         return move
@@ -96,7 +96,7 @@ def redo(session_id: int) -> Move | None:
         if move is None:
             return None
         _check_open(move)
-        _save(session, checked(session, change.put(session.plan, move.after)))
+        _save(session, checked(session, change.put(session.plan, change.of_today(move.after))))
         move.state = Move.DONE
         move.save(update_fields=["state"])
         return move

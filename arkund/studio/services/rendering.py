@@ -17,6 +17,7 @@ from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import render
 from arkund.core.render.render import row_of as render_row
 from arkund.core.render.source import Recordings
+from arkund.core.rig.hearing import ALL, Listening
 from arkund.studio.memory import kept_spans_bytes, under_way_bytes
 from arkund.studio.services.turns import Turns
 
@@ -54,9 +55,10 @@ def rendered(
     output: str = "kit",
     cancelled: Callable[[], bool] = lambda: False,
     within: tuple[int, int] | None = None,
+    listening: Listening = ALL,
 ) -> np.ndarray:
     """Return a span of one output of a Plan, to be measured: see ``render``."""
-    audio = render(plan, recordings, span, output, cache(), workers, cancelled, within)
+    audio = render(plan, recordings, span, output, cache(), workers, cancelled, within, listening)
     log.debug("%s %s: %s", output, span, cache().figures())
     return audio
 
@@ -68,10 +70,11 @@ def listened(
     output: str,
     cancelled: Callable[[], bool],
     within: tuple[int, int],
+    listening: Listening = ALL,
 ) -> np.ndarray:
     """Return the same for somebody who waits to hear it: background work stands back meanwhile."""
     with _listening():
-        return rendered(plan, recordings, span, output, cancelled, within)
+        return rendered(plan, recordings, span, output, cancelled, within, listening)
 
 
 def row_of(plan: Plan, recordings: Recordings, strip: str, span: tuple[int, int]) -> list[np.ndarray]:

@@ -17,6 +17,7 @@ from arkund.core.render.render import key_listen, render
 from arkund.core.render.source import Sources
 from arkund.core.render.sums import placed
 from arkund.core.rig import usual
+from arkund.core.rig.hearing import Listening
 from arkund.core.rig.strips import Group, Send
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
@@ -321,12 +322,11 @@ class TestMixing:
     def test_mute_and_solo(self, kit):
         """Solo leaves only the soloed, mute wins."""
         mics = list(kit.plan.mics)
-        mics[3] = mics[3].replace(solo=True)
-        plan = kit.plan.replace(mics=tuple(mics))
-        only = render(plan, kit, (100_000, 110_000))
+        solo = Listening(solo=frozenset({f"mic:{mics[3].id}"}))
+        only = render(kit.plan, kit, (100_000, 110_000), listening=solo)
         assert np.allclose(only[:, 0], kit.audio[mics[3].id][100_000:110_000] * np.sqrt(0.5), atol=1e-6)
-        mics[3] = mics[3].replace(solo=True, mute=True)
-        assert not np.any(render(kit.plan.replace(mics=tuple(mics)), kit, (100_000, 110_000)))
+        mics[3] = mics[3].replace(mute=True)
+        assert not np.any(render(kit.plan.replace(mics=tuple(mics)), kit, (100_000, 110_000), listening=solo))
 
     @pytest.mark.parametrize(("pan", "left", "right"), [(-1, 1, 0), (0, 0.7071, 0.7071), (1, 0, 1)])
     def test_pan_is_of_equal_power(self, pan, left, right):
@@ -369,9 +369,10 @@ class TestGroups:
         """A soloed group leaves its members alone in the kit and in the paths; a muted one none of them."""
         plan, span = all_on(kit.plan), (150_000, 160_000)
         snare = [mic.id for mic in plan.mics if mic.piece == "snare" and mic.role in ("top", "bottom")]
-        by_mics = plan.replace(mics=tuple(m.replace(solo=m.id in snare) for m in plan.mics))
-        by_group = plan.replace(groups=tuple(g.replace(solo=g.id == "snare") for g in plan.groups))
-        assert np.array_equal(render(by_group, kit, span), render(by_mics, kit, span))
+        by_mics, by_group = (
+            Listening(solo=frozenset(names)) for names in ({f"mic:{mic}" for mic in snare}, {"group:snare"})
+        )
+        assert np.array_equal(render(plan, kit, span, listening=by_group), render(plan, kit, span, listening=by_mics))
         muted = plan.replace(groups=tuple(g.replace(mute=g.id == "snare") for g in plan.groups))
         without = plan.replace(mics=tuple(m.replace(mute=m.id in snare) for m in plan.mics))
         assert np.array_equal(render(muted, kit, span), render(without, kit, span))
@@ -380,10 +381,10 @@ class TestGroups:
         """A soloed mic is heard in a path's group as well, and nobody else is."""
         plan, span = all_on(kit.plan), (150_000, 160_000)
         into = plan.replace(paths=(plan.paths[0].replace(into="overheads"), plan.paths[1].replace(mute=True)))
-        solo = into.replace(mics=tuple(mic.replace(solo=mic.id == "SN top") for mic in plan.mics))
-        assert np.abs(render(solo, kit, span, "group:overheads")).max() > 1e-3
-        total = sum(render(solo, kit, span, name) for name in ("group:snare", "group:overheads"))
-        assert np.abs(total - render(solo, kit, span, "mix")).max() < 1e-6
+        solo = Listening(solo=frozenset({"mic:SN top"}))
+        assert np.abs(render(into, kit, span, "group:overheads", listening=solo)).max() > 1e-3
+        total = sum(render(into, kit, span, name, listening=solo) for name in ("group:snare", "group:overheads"))
+        assert np.abs(total - render(into, kit, span, "mix", listening=solo)).max() < 1e-6
 
     def test_a_drum_alone_under_the_key_of_others(self, kit):
         """A drum by itself is held down by what holds it down in the kit, though that is not heard."""
@@ -395,8 +396,8 @@ class TestGroups:
     def test_a_soloed_path(self, kit):
         """It is all that is heard, of everything that it is sent."""
         plan, span = all_on(kit.plan), (150_000, 160_000)
-        solo = plan.replace(paths=(plan.paths[0].replace(solo=True), plan.paths[1]))
-        assert np.array_equal(render(solo, kit, span, "mix"), render(plan, kit, span, "path:punch"))
+        solo = Listening(solo=frozenset({f"path:{plan.paths[0].id}"}))
+        assert np.array_equal(render(plan, kit, span, "mix", listening=solo), render(plan, kit, span, "path:punch"))
 
 
 class TestLatency:

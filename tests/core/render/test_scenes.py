@@ -195,7 +195,8 @@ class TestRefused:
             scenes.check(with_scene(plan, held))
 
     @pytest.mark.parametrize(
-        "place", ["mics.SN top.line_up.delay_ms", "tempo.bpm", "cuts", "mics.SN top.solo", "mics.SN top.tools.gate.id"]
+        "place",
+        ["mics.SN top.line_up.delay_ms", "tempo.bpm", "cuts", "mics.SN top.repair", "mics.SN top.tools.gate.id"],
     )
     def test_what_no_scene_holds(self, place):
         """Time, edits, names."""

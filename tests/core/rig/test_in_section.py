@@ -70,7 +70,7 @@ class TestInSection:
         with pytest.raises(SettingsError, match="no section 'bridge'; there are verse, chorus"):
             changes.in_section(plan(), "bridge", {PLACE: 1.0}, "t")
         with pytest.raises(SettingsError, match="cannot be held"):
-            changes.in_section(plan(), "verse", {"mics.sn.solo": True}, "t")
+            changes.in_section(plan(), "verse", {"mics.sn.repair": True}, "t")
 
 
 def test_where_sections_sound():

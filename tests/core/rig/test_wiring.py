@@ -6,7 +6,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan.change import put
 from arkund.core.plan.plan import MicPlan, Plan, Struck
 from arkund.core.rig import usual
-from arkund.core.rig.hearing import audible, hearing
+from arkund.core.rig.hearing import Listening, audible, hearing
 from arkund.core.rig.places import all_of, named, with_strip
 from arkund.core.rig.rows import added, moved, put_all, removed
 from arkund.core.rig.rows import put as put_tool
@@ -95,8 +95,14 @@ class TestGroups:
         assert [group_id(mic, fewer.groups) for mic in fewer.mics] == ["", "", "all"]
 
 
+def listened(changes: dict) -> tuple[Plan, Listening]:
+    """Return a Plan with changes, and what is soloed and muted for listening."""
+    solo, mute = (frozenset(changes.get(name, "").split()) for name in ("solo", "listening mute"))
+    return put(plan_of(), {k: v for k, v in changes.items() if "." in k or k == "take"}), Listening(solo, mute)
+
+
 class TestHearing:
-    """Mute and solo."""
+    """Off in the mix; solo and mute for listening."""
 
     @pytest.mark.parametrize(
         ("changes", "mics", "paths", "dry"),
@@ -104,35 +110,39 @@ class TestHearing:
             ({}, "kd sn oh", "punch sustain", True),
             ({"mics.kd.mute": True}, "sn oh", "punch sustain", True),
             ({"groups.snare.mute": True}, "kd oh", "punch sustain", True),
-            ({"mics.sn.solo": True}, "sn", "punch sustain", True),
-            ({"groups.kick.solo": True, "mics.kd.mute": True}, "", "punch sustain", True),
-            ({"paths.punch.solo": True}, "kd sn oh", "punch", False),
-            ({"paths.punch.solo": True, "mics.sn.solo": True}, "sn", "punch", True),
-            ({"paths.punch.solo": True, "paths.punch.mute": True}, "kd sn oh", "", False),
+            ({"solo": "mic:sn"}, "sn", "punch sustain", True),
+            ({"solo": "group:kick", "mics.kd.mute": True}, "", "punch sustain", True),
+            ({"solo": "path:punch"}, "kd sn oh", "punch", False),
+            ({"solo": "path:punch mic:sn"}, "sn", "punch", True),
+            ({"solo": "path:punch", "paths.punch.mute": True}, "kd sn oh", "", False),
+            ({"listening mute": "mic:kd path:punch"}, "sn oh", "sustain", True),
+            ({"listening mute": "group:snare", "solo": "mic:sn"}, "", "punch sustain", True),
         ],
     )
     def test_what_is_heard(self, changes, mics, paths, dry):
         """Of three mics and two paths."""
-        plan = put(plan_of(), changes | {"take": "t"})
-        found = hearing(plan)
+        plan, listening = listened(changes | {"take": "t"})
+        found = hearing(plan, listening)
         assert found.mics == set(mics.split())
         assert found.paths == set(paths.split())
         assert found.dry == dry
-        assert [mic.id for mic in audible(plan)] == [mic.id for mic in plan.mics if mic.id in found.mics]
+        assert [mic.id for mic in audible(plan)] == [
+            mic.id for mic in plan.mics if not mic.mute and hearing(plan).sounds(f"mic:{mic.id}")
+        ]
 
     @pytest.mark.parametrize(
         ("changes", "groups"),
         [
             ({}, "kick snare overheads"),
-            ({"mics.sn.solo": True}, "snare overheads"),
-            ({"mics.sn.solo": True, "groups.overheads.mute": True}, "snare"),
-            ({"mics.sn.solo": True, "paths.punch.mute": True}, "snare"),
+            ({"solo": "mic:sn"}, "snare overheads"),
+            ({"solo": "mic:sn", "groups.overheads.mute": True}, "snare"),
+            ({"solo": "mic:sn", "paths.punch.mute": True}, "snare"),
         ],
     )
     def test_a_path_is_heard_through_its_group(self, changes, groups):
         """Where a mic is soloed, what it sends comes through the group that the path goes into."""
-        plan = put(plan_of(), {"paths.punch.into": "overheads"} | changes)
-        assert hearing(plan).groups & {"kick", "snare", "overheads"} == set(groups.split())
+        plan, listening = listened({"paths.punch.into": "overheads"} | changes)
+        assert hearing(plan, listening).groups & {"kick", "snare", "overheads"} == set(groups.split())
 
 
 class TestRows:

@@ -50,10 +50,17 @@ Alpine.data("blend", () => ({
   isChosen(row) {
     return this.chart !== null && (this.$store.page.of || this.chart.row.strip) === this.nameOf(row); // at once, before its row has come
   },
-  flag(key) {
+  /** Leave a strip out of the mix, in prints as well: a setting, and so a Move. */
+  leaveOut() {
     const row = this.chosen();
-    const whole = key === "solo" ? "" : this.$store.page.scene; // solo is for listening, and belongs to no scene
-    this.$store.page.move({ [`${row.place}.${key}`]: !row[key] }, `${row.name}: ${key} ${row[key] ? "off" : "on"}`, whole);
+    this.$store.page.move({ [`${row.place}.mute`]: !row.mute }, `${row.name}: ${row.mute ? "in the mix again" : "off in the mix"}`);
+  },
+  /** Solo or mute a strip for listening alone. */
+  listenTo(kind) {
+    this.$store.page.listenTo(kind, this.nameOf(this.chosen()));
+  },
+  isListened(kind, row) {
+    return Boolean(row && this.$store.page.isListened(kind, this.nameOf(row)));
   },
 
   /** The chosen strip: its place, its sends, where it goes. */

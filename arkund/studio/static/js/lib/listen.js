@@ -1,4 +1,5 @@
 // The listening bar: loop a span or play the song, choose what is heard, before or after at equal loudness.
+import { Listening } from "./listening.js";
 import { loopPlace } from "./loop.js";
 import { Alpine, boot } from "./page.js";
 import { Player, START_LEVEL_DB } from "./player.js";
@@ -18,6 +19,7 @@ const ANSWER_S = 0.04; // an answer takes as long at least
 
 const player = new Player();
 const sounds = new Sounds(boot.session, boot.step);
+const listening = new Listening(boot.session, sessionStorage);
 
 // A handle for looking into what is played.
 globalThis.arkund = { player, sounds };
@@ -38,6 +40,7 @@ export function registerListen() {
     trial: {},
     tried: null,
     late: false,
+    listening,
 
     init() {
       this.listeners = {
@@ -47,9 +50,11 @@ export function registerListen() {
         hit: (e) => this.once(`average-hit/${e.detail}`, HITS),
         kept: (e) => this.once(`shelf/${e.detail}`, 1),
         loop: (e) => this.loop(e.detail.start, e.detail.stop),
+        "listen-to": (e) => this.listenTo(e.detail.kind, e.detail.strip),
         keydown: (e) => this.key(e),
       };
       for (const [name, listener] of Object.entries(this.listeners)) window.addEventListener(name, listener);
+      Alpine.store("page").listening = this.listening.question();
       globalThis.arkund.settled = () => this.settled();
     },
     destroy() {
@@ -110,7 +115,7 @@ export function registerListen() {
     question(first, seconds, more = {}) {
       const start = Math.round(first * boot.rate);
       const stop = start + Math.round(seconds * boot.rate);
-      return { what: this.what, version: this.version, start, stop, changes: this.trial, scene: Alpine.store("page").trialScene, ...more };
+      return { what: this.what, version: this.version, start, stop, changes: this.trial, scene: Alpine.store("page").trialScene, ...listening.question(), ...more };
     },
     /** Ask, and say so when the answer is late: the old sound goes on meanwhile. */
     async asked(question, first = null) {
@@ -251,6 +256,22 @@ export function registerListen() {
         if (this.what.startsWith("drum:")) this.setWhat(this.drum());
         else if (this.what.startsWith("in:")) this.setWhat(this.within());
       }, 300);
+    },
+    /** Solo or mute a strip for listening, or let it be again. */
+    listenTo(kind, strip) {
+      this.listening.toggle(kind, strip);
+      this.tellListening();
+    },
+    clearListening() {
+      this.listening.clear();
+      this.tellListening();
+    },
+    tellListening() {
+      Alpine.store("page").listening = this.listening.question();
+      this.again();
+    },
+    listeningWords() {
+      return this.listening.words((strip) => Alpine.store("page").stripName(strip));
     },
     setWhat(what) {
       this.what = what;

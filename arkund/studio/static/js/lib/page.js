@@ -32,6 +32,7 @@ export function registerPage() {
     undoes: "",
     redoes: "",
     settled: {},
+    listening: { solo: [], mute: [] }, // of this browser alone: see listening.js
     message: "",
     bad: false,
     job: 0,
@@ -212,6 +213,18 @@ export function registerPage() {
     },
     hearHit(note) {
       window.dispatchEvent(new CustomEvent("hit", { detail: this.micAsked(note) }));
+    },
+    isListened(kind, strip) {
+      return this.listening[kind].includes(strip);
+    },
+    listenTo(kind, strip) {
+      window.dispatchEvent(new CustomEvent("listen-to", { detail: { kind, strip } }));
+    },
+    /** What a strip (`mic:ID`, `group:ID`, `path:ID`) is called here. */
+    stripName(strip) {
+      const id = strip.slice(strip.indexOf(":") + 1);
+      const rows = [...(this.chart?.groups || []), ...(this.chart?.paths || []), ...this.mics];
+      return rows.find((each) => each.id === id)?.name || id;
     },
     oldWords() {
       return this.old && this.chart ? "what is dimmed is from before" : "";

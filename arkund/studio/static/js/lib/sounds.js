@@ -78,6 +78,6 @@ export class Sounds {
   }
 }
 
-function keyOf({ what, version, start, stop, changes = {}, chunk = false }) {
-  return JSON.stringify({ what, version, start, stop, changes, chunk });
+function keyOf({ what, version, start, stop, changes = {}, chunk = false, solo = [], mute = [] }) {
+  return JSON.stringify({ what, version, start, stop, changes, chunk, solo, mute });
 }
