@@ -12,6 +12,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from tests.studio.doing import apply
+
 STYLES = (("straight", 118.0, 14), ("busy", 102.0, 14), ("slow", 72.0, 10), ("sixeight", 62.0, 12))
 KITS = 20
 MET_DB = 0.05
@@ -86,7 +88,7 @@ def _spread(values: list[float]) -> str:
 
 def _kit(seed: int, number: int, data: Path, told: dict[str, list]) -> None:
     from arkund.studio.models import Session
-    from arkund.studio.services import carding, moves, proposing
+    from arkund.studio.services import carding, proposing
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.measuring import Measure
     from tests.kits import small_kit
@@ -108,7 +110,7 @@ def _kit(seed: int, number: int, data: Path, told: dict[str, list]) -> None:
         soundfile.write(folder / f"{mic}.wav", audio, kit.sample_rate_hz, subtype="PCM_24")
     for school, known in told.items():
         session = import_folder(folder)
-        moves.apply(session.pk, {"school": school}, step="load", title=school)
+        apply(session.pk, {"school": school}, step="load", title=school)
         proposing.propose_all(session.pk)
         rows = carding.card(Measure(Session.objects.get(pk=session.pk)), school)
         known += [row for row in rows if row.value is not None]

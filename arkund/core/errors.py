@@ -9,6 +9,10 @@ class SettingsError(ArkundError, ValueError):
     """A setting is unknown, has the wrong type or lies outside its range."""
 
 
+class UnchangedError(SettingsError):
+    """A change that would change nothing: what is asked for is so already."""
+
+
 class AudioError(ArkundError, ValueError):
     """Audio or an audio file that cannot be used."""
 

@@ -16,6 +16,7 @@ from pathlib import Path
 from blake3 import blake3
 
 from tests.reliability.ground import Child, alone, set_up, small_recording, tell
+from tests.studio.doing import apply
 
 KILLS = ("import", "moves", "job", "print", "archive", "restore")
 
@@ -41,12 +42,11 @@ class Ground:
         self.moves_said = 0
 
     def _begin(self) -> int:
-        from arkund.studio.services import moves
         from arkund.studio.services.archiving import archive
         from arkund.studio.services.importing import import_folder
 
         session = import_folder(self.recordings, bpm=120.0, name="worked on")
-        moves.apply(
+        apply(
             session.pk, {"mics.sn-top.tools.gate.on": True, "kit.tools.limiter.on": True}, step="clean", title="begun"
         )
         session.refresh_from_db()
@@ -72,9 +72,7 @@ class Ground:
             if rng.random() < 0.2:
                 moves.undo(self.session)
                 continue
-            move = moves.apply(
-                self.session, {"mics.sn-top.trim_db": round(rng.uniform(-20, 20), 2)}, step="level", title="x"
-            )
+            move = apply(self.session, {"mics.sn-top.trim_db": round(rng.uniform(-20, 20), 2)}, step="level", title="x")
             say(move.number)
 
     def _job(self, say) -> None:

@@ -9,9 +9,10 @@ import pytest
 import soundfile
 
 from arkund.core.files.library import forget_opened
-from arkund.studio.services import moves, proposing, settling, solving, store
+from arkund.studio.services import proposing, settling, solving, store
 from arkund.studio.services.importing import import_folder
 from tests.kits import SmallKit, small_kit
+from tests.studio.doing import apply
 
 
 @pytest.fixture(autouse=True)
@@ -72,6 +73,6 @@ def proposed(session, tmp_path_factory):
     wanted = _proposed_plan(session, (own.parent if "PYTEST_XDIST_WORKER" in os.environ else own) / "proposed.json")
     known = session.plan.to_json()
     if changed := {k: v for k, v in wanted.items() if v != known[k]}:
-        moves.apply(session.pk, changed, step="kit", title="all of it")
+        apply(session.pk, changed, step="kit", title="all of it")
     session.refresh_from_db()
     return session

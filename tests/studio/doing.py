@@ -1,7 +1,7 @@
 """What several tests of services do with a session."""
 
-from arkund.studio.models import Session
-from arkund.studio.services import rigging
+from arkund.studio.models import Move, Session
+from arkund.studio.services import moves, proposing, rigging
 from arkund.studio.services.measuring import Measure
 
 
@@ -11,3 +11,13 @@ def made(session: Session, change) -> Measure:
     rigging.make(session, change)
     session.refresh_from_db()
     return Measure(session)
+
+
+def apply(session_id: int, changes: dict, **words) -> Move:
+    """Make a Move on the Plan as it is now."""
+    return moves.apply(session_id, changes, version=Session.objects.get(pk=session_id).version, **words)
+
+
+def accept(session_id: int, finding, reason: str = "") -> Move:
+    """Do what a finding suggests, on the Plan as it is now."""
+    return proposing.accept(session_id, finding, reason, Session.objects.get(pk=session_id).version)

@@ -10,13 +10,16 @@ import numpy as np
 import pytest
 import soundfile
 
-from arkund.core.errors import AudioError, CancelledError
-from arkund.studio.models import MicRecording, Session
-from arkund.studio.services import archiving, cards, housekeeping, moves, quarantine, store
+from arkund.core.errors import AudioError, CancelledError, SettingsError
+from arkund.core.findings import Finding
+from arkund.studio.models import MicRecording, Session, Take
+from arkund.studio.services import archiving, cards, housekeeping, moves, quarantine, rigging, store
 from arkund.studio.services.doctor import examine
+from arkund.studio.services.document import describe
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import find, found
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 
@@ -25,10 +28,10 @@ pytestmark = pytest.mark.django_db
 def packed(session, tmp_path) -> Path:
     """The little kit with a logbook, as an archive; the session and its audio are gone."""
     find(session, session.plan, "take-1")
-    moves.apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="Softer", reason="too hot")
-    moves.apply(session.pk, {"mics.kd-in.tools.gate.on": True}, step="clean", title="Gate")
+    apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="Softer", reason="too hot")
+    apply(session.pk, {"mics.kd-in.tools.gate.on": True}, step="clean", title="Gate")
     moves.undo(session.pk)
-    moves.decide(session.pk, "level.kit", "left", title="Kit", step="level", reason="it is right")
+    moves.decide_left(session.pk, Finding("level", "level.kit", "", "Kit", ""), "it is right")
     session.refresh_from_db()
     path = archiving.archive(session, tmp_path / "kit.zip")
     print_session(session, tmp_path / "before", "wav24")
@@ -94,6 +97,71 @@ class TestRoundTrip:
         with pytest.raises(CancelledError):
             archiving.archive(back, tmp_path / "b.zip", cancelled=lambda: True)
         assert not (tmp_path / "b.zip").exists()
+
+
+class TestWhatIsWritten:
+    """Always comes back."""
+
+    def test_names_that_are_too_long(self, session, tmp_path):
+        """Are shortened, wherever they came from."""
+        Take.objects.filter(session=session).update(name="take " * 60)
+        Session.objects.filter(pk=session.pk).update(name="song " * 60)
+        back = archiving.restore(archiving.archive(session, tmp_path / "a.zip"))
+        assert (len(back.name), len(back.takes.get().name)) == (120, 120)
+
+    def test_as_it_stands_and_not_as_it_was_read(self, session, tmp_path):
+        """What was changed since the session was fetched is in it, Plan and logbook alike."""
+        old = Session.objects.get(pk=session.pk)
+        apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="Softer")
+        back = archiving.restore(archiving.archive(old, tmp_path / "a.zip"))
+        assert back.plan.mic("sn-top").trim_db == -2.5
+        assert moves.undo(back.pk).title == "Softer"
+
+    def test_a_logbook_that_is_too_long(self, session, tmp_path, monkeypatch):
+        """Its oldest Moves come back in words alone; the newest can still be undone."""
+        for k in range(60):
+            trims = {f"mics.{mic.id}.trim_db": -0.1 * (k + 1) for mic in session.plan.mics}
+            apply(session.pk, trims, step="level", title=f"all softer, {k}")
+        plain = len(json.dumps(describe(session)))
+        monkeypatch.setattr(archiving, "MOST_JSON_BYTES", plain - 5000)
+        back = archiving.restore(archiving.archive(session, tmp_path / "a.zip"))
+        closed = [move.closed for move in back.moves.all()]
+        assert closed == sorted(closed, reverse=True)
+        assert 0 < sum(closed) < 60
+        assert list(back.moves.values_list("title", flat=True)) == [f"all softer, {k}" for k in range(60)]
+        for _ in range(60 - sum(closed)):
+            moves.undo(back.pk)
+        with pytest.raises(SettingsError, match="in words alone"):
+            moves.undo(back.pk)
+        monkeypatch.setattr(archiving, "MOST_JSON_BYTES", 1000)
+        with pytest.raises(AudioError, match="larger than"):
+            archiving.archive(session, tmp_path / "b.zip")
+        assert [path.name for path in tmp_path.iterdir()] == ["a.zip"]
+
+    def test_moves_of_many_regions(self, session, tmp_path):
+        """141 of them on a row of five thousand are no burden."""
+        spans = [[1000 * k, 1000 * k + 500] for k in range(5000)]
+        session.refresh_from_db()
+        rigging.make(session, rigging.add_tool(session, "sn-top", "regions"))
+        place = next(
+            f"mics.sn-top.tools.{t.id}.spans"
+            for t in Session.objects.get(pk=session.pk).plan.mic("sn-top").tools
+            if t.kind == "regions"
+        )
+        for k in range(142):
+            apply(
+                session.pk,
+                {place: [*spans[:k], [1000 * k, 1000 * k + 501], *spans[k + 1 :]]},
+                step="clean",
+                title="edge",
+            )
+        assert len(json.dumps(describe(session))) < 2_000_000
+        back = archiving.restore(archiving.archive(session, tmp_path / "a.zip"))
+        for each in (session, back):
+            for _ in range(141):
+                moves.undo(each.pk)
+            each.refresh_from_db()
+        assert back.plan == session.plan
 
 
 class TestRefused:

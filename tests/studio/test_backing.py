@@ -6,9 +6,10 @@ import soundfile
 
 from arkund.core.errors import AudioError
 from arkund.studio.models import MicRecording
-from arkund.studio.services import archiving, backing, doctor, housekeeping, listening, moves
+from arkund.studio.services import archiving, backing, doctor, housekeeping, listening
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 RATE = 48_000
@@ -36,10 +37,10 @@ class TestHeard:
         path, samples = music
         before = heard(session)
         backing.load(session, path)
-        moves.apply(session.pk, {"backing.offset_ms": 120.0}, step="load", title="later")
+        apply(session.pk, {"backing.offset_ms": 120.0}, step="load", title="later")
         late = SPAN[0] - round(0.12 * RATE)
         assert heard(session) - before == pytest.approx(samples[late : late + RATE] * 10 ** (-6 / 20), abs=1e-6)
-        moves.apply(session.pk, {"backing.behind_ms": 5.0}, step="blend", title="behind")
+        apply(session.pk, {"backing.behind_ms": 5.0}, step="blend", title="behind")
         late -= round(0.005 * RATE)
         assert heard(session) - before == pytest.approx(samples[late : late + RATE] * 10 ** (-6 / 20), abs=1e-6)
 
@@ -64,16 +65,16 @@ class TestHeard:
         assert backing.against(Measure(session))["rows"] == []
         backing.load(session, music[0])
         sections = [{"name": "verse", "bar": 0}, {"name": "chorus", "bar": 2}]
-        moves.apply(session.pk, {"sections": sections}, step="timing", title="sections")
+        apply(session.pk, {"sections": sections}, step="timing", title="sections")
         session.refresh_from_db()
         found = backing.against(Measure(session))
         assert [row["name"] for row in found["rows"]] == ["verse", "chorus"]
-        moves.apply(session.pk, {"backing.level_db": found["as_loud_db"]}, step="load", title="as loud")
+        apply(session.pk, {"backing.level_db": found["as_loud_db"]}, step="load", title="as loud")
         session.refresh_from_db()
         rows = backing.against(Measure(session))["rows"]
         apart = [row["kit_lufs"] - row["music_lufs"] for row in rows]
         assert abs(float(np.median(apart))) <= 0.35  # its level goes by halves of a dB
-        moves.apply(session.pk, {"backing.on": False}, step="load", title="off")
+        apply(session.pk, {"backing.on": False}, step="load", title="off")
         session.refresh_from_db()
         assert backing.against(Measure(session))["rows"] == []
 

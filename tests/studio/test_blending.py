@@ -14,7 +14,7 @@ from arkund.core.units import gain_to_db
 from arkund.studio.services import blending, moves, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered, row_of
-from tests.studio.doing import made
+from tests.studio.doing import apply, made
 
 pytestmark = pytest.mark.django_db
 
@@ -62,7 +62,7 @@ class TestFirstMix:
     @pytest.mark.parametrize("school", ["natural", "heavy"])
     def test_what_was_wanted(self, session, school):
         """Groups alone reach -8 dBFS before the kit's tools; PUNCH peaks and SUSTAIN is as loud as its school wants, against the kit without them."""
-        moves.apply(session.pk, {"school": school}, step="kit", title=school)
+        apply(session.pk, {"school": school}, step="kit", title=school)
         session.refresh_from_db()
         measure = Measure(session)
         plan = change.put(session.plan, blending.first_mix(measure).changes(session.plan))

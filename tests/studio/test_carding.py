@@ -10,9 +10,11 @@ from arkund.core.card.raw import raw_plan
 from arkund.core.card.targets import FIGURES
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.models import Move, Session
-from arkund.studio.services import carding, listening, moves, proposing, settling
+from arkund.studio.services import carding, listening, proposing, settling
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
+from arkund.studio.services.unattended import Unattended
+from tests.studio.doing import apply
 
 
 def half_later(audio: np.ndarray) -> np.ndarray:
@@ -65,7 +67,7 @@ class TestSettled:
         assert raw.kit.tools == ()
         assert listening.without(before, "kit") == raw
         if not off:
-            settling.settle(Session.objects.get(pk=session.pk))
+            settling.settle(Unattended(session.pk))
             assert Session.objects.get(pk=session.pk).plan == before
 
     def test_however_it_was_recorded(self, session, folder, little, tmp_path):
@@ -87,7 +89,7 @@ class TestSettled:
 
     def test_a_heavy_kit_is_cleaned_tight(self, session):
         """Its toms are silent between their hits, without anybody choosing a look; one that was chosen stays."""
-        moves.apply(session.pk, {"school": "heavy"}, step="kit", title="heavy")
+        apply(session.pk, {"school": "heavy"}, step="kit", title="heavy")
         proposing.propose_all(session.pk)
         session.refresh_from_db()
         assert session.plan.cleaning.look == "tight"
@@ -98,7 +100,7 @@ class TestSettled:
         """Between two rounds; nothing is left behind."""
         before = session.plan
         with pytest.raises(CancelledError, match="can be undone"):
-            settling.settle(session, cancelled=lambda: True)
+            settling.settle(Unattended(session.pk), cancelled=lambda: True)
         assert Session.objects.get(pk=session.pk).plan == before
 
     @pytest.mark.parametrize("gone", ["kick", "overhead", "all but one"])
@@ -110,8 +112,8 @@ class TestSettled:
             for k, mic in enumerate(mics)
             if mic.piece == gone or mic.role == gone or (gone == "all but one" and k != 2)
         ]
-        moves.apply(session.pk, {f"mics.{mic}.mute": True for mic in muted}, step="load", title="gone")
-        settling.settle(Session.objects.get(pk=session.pk))
+        apply(session.pk, {f"mics.{mic}.mute": True for mic in muted}, step="load", title="gone")
+        settling.settle(Unattended(session.pk))
         rows = carding.card(Measure(Session.objects.get(pk=session.pk)), "punchy")
         assert next(row for row in rows if row.figure.key == "headroom").off <= 0.2
 

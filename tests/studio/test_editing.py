@@ -11,8 +11,10 @@ from django.test import Client
 from arkund.core.errors import ArkundError, SettingsError
 from arkund.core.plan.plan import Tempo
 from arkund.core.takes.comp import Part, parts
+from arkund.core.takes.process import part_at
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing import midi
+from arkund.core.timing.bars import bars_of
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import runner
 from arkund.studio.services import comping, editing, moves, pictures, store, templates
@@ -20,6 +22,7 @@ from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
 from tests.kits import small_kit
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 ALL = QuantiseSettings(first_bar=0, last_bar=3)
@@ -28,7 +31,7 @@ ALL = QuantiseSettings(first_bar=0, last_bar=3)
 @pytest.fixture
 def on_grid(session):
     """The little kit with its bar lines where they are."""
-    moves.apply(session.pk, {"tempo.first_bar_s": 2.4}, step="timing", title="first bar")
+    apply(session.pk, {"tempo.first_bar_s": 2.4}, step="timing", title="first bar")
     session.refresh_from_db()
     return session
 
@@ -124,7 +127,7 @@ class TestFiles:
         count = editing.export(measure, path)
         assert count == sum(map(len, measure.hits.values()))
         assert editing.take_in_hits(on_grid, path) == (0, None)
-        moves.apply(
+        apply(
             on_grid.pk,
             {"hit_changes": [{"kind": "remove", "piece": "kick", "time_s": measure.hits["kick"][1].time_s}]},
             step="load",
@@ -172,7 +175,7 @@ class TestFiles:
 
     def test_a_map_shorter_than_the_song(self, on_grid):
         """Goes on in its last tempo, so that every hit has a bar."""
-        moves.apply(
+        apply(
             on_grid.pk,
             {"tempo": {"bpm": 120.0, "first_bar_s": 2.4, "changes": [{"bar": 1, "bpm": 100.0}]}},
             step="timing",
@@ -193,7 +196,7 @@ class TestTakes:
     @pytest.fixture
     def three(self, db, takes_folder):
         session = import_folder(takes_folder, bpm=120.0)
-        moves.apply(session.pk, {"tempo.first_bar_s": 2.4}, step="timing", title="first bar")
+        apply(session.pk, {"tempo.first_bar_s": 2.4}, step="timing", title="first bar")
         session.refresh_from_db()
         return session
 
@@ -234,12 +237,26 @@ class TestTakes:
         assert there.at - there.from_at == pytest.approx(4.0 * 48_000, abs=1)
         assert back.at == back.from_at
 
+    def test_a_proposal_leaves_what_was_chosen_by_hand(self, three, takes):
+        """Those bars sound as they did, to the sample; others are joined as they score best."""
+        worst = takes.plan.replace(take="take-3")
+        takes = comping.comp_of(three, worst)
+        chosen = takes.with_chosen(takes.with_bars(worst, 1, 2, "take-3", 2.0, from_bar=4), 1, 2, "take-3")
+        takes = comping.comp_of(three, chosen)
+        plan = takes.proposal(CompSettings(most_joins=6, join_costs=0.0))
+        assert plan.joins != chosen.joins
+        rate, lines = takes.rate, bars_of(plan.tempo)
+        for at in np.linspace(lines.start_s(1) + 0.2, lines.start_s(3) - 0.2, 9):
+            now, was = (part_at(each, round(at * rate)) for each in (plan, chosen))
+            assert (now.take, now.at - now.from_at) == (was.take, was.at - was.from_at)
+        assert comping.comp_of(three, plan).by_hand(plan) == {1: "take-3", 2: "take-3"}
+
     def test_a_proposal_keeps_to_its_joins(self, three, takes):
         """And edits of the former performance are set aside with a word."""
         takes = comping.comp_of(three, takes.plan.replace(take="take-3"))  # the worst of them
         plan = takes.proposal(CompSettings(most_joins=2, join_costs=0.0))
         assert 0 < len(plan.joins) <= 2
-        moves.apply(three.pk, {"cuts": [{"at": 5, "shift": 3}]}, step="timing", title="cut")
+        apply(three.pk, {"cuts": [{"at": 5, "shift": 3}]}, step="timing", title="cut")
         three.refresh_from_db()
         move = comping.keep(three, three.plan, three.plan.replace(joins=plan.joins), "best bars", "2 joins.")
         assert "set aside" in move.measured
@@ -313,6 +330,10 @@ class TestPages:
             given = {"file": SimpleUploadedFile("song.mid", content), "what": what}
             return client.get(f"/jobs/{client.post(f'/s/{on_grid.pk}/take-in', given).json()['job']}").json()
 
+        before = client.get(f"/s/{on_grid.pk}/timing/data").json()["version"]
+        assert "Tempo map of song.mid: it is so already" in taken_in(data, "tempo")["result"]["said"]
+        assert client.get(f"/s/{on_grid.pk}/timing/data").json()["version"] == before
+        apply(on_grid.pk, {"tempo.bpm": 99.0}, step="timing", title="slower")
         assert taken_in(data, "tempo")["result"]["title"] == "Tempo map of song.mid"
         assert list(store.incoming_folder().iterdir()) == []
         failed = taken_in(b"nothing", "hits")
@@ -341,7 +362,7 @@ class TestTemplates:
 
     def test_kept_and_started_from(self, client, on_grid, folder):
         """By the page's request; the new session's Move says where it comes from."""
-        moves.apply(on_grid.pk, {"mics.kd-in.tools.gate.threshold_db": -33.0}, step="clean", title="gate")
+        apply(on_grid.pk, {"mics.kd-in.tools.gate.threshold_db": -33.0}, step="clean", title="gate")
         on_grid.refresh_from_db()
         data = {"version": on_grid.version, "name": "Dry room"}
         answer = client.post(f"/s/{on_grid.pk}/template", json.dumps(data), content_type="application/json")

@@ -15,8 +15,9 @@ from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
 from arkund.studio.jobs import background, kinds, runner
 from arkund.studio.models import Job, Measured, Session
-from arkund.studio.services import moves, proposing, store, whole
+from arkund.studio.services import proposing, store, whole
 from arkund.studio.services.recordings import recordings_of
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 
@@ -150,10 +151,10 @@ class TestPropose:
         asked = ended(runner.start("propose", {}, "every first choice", session.pk))
         assert (asked.state, asked.result) == (Job.DONE, {"moves": 0, "ask": ["A and B look swapped"]})
         assert not session.moves.exists()
-        monkeypatch.setattr(proposing, "propose_all", lambda *_: [1, 2])
+        monkeypatch.setattr(proposing, "propose_all", lambda *_: proposing.Proposed([1, 2], ["Trim"]))
         anyway = ended(runner.start("propose", {"anyway": True}, "every first choice", session.pk))
         assert (anyway.result["moves"], anyway.result["title"]) == (2, "2 Moves, told on Kit")
-        assert "still off" in anyway.result["said"]
+        assert "Left as you set it meanwhile: Trim. still off" in anyway.result["said"]
         proposing.leave(session.pk, swapped, "they are meant so")
         assert ended(runner.start("propose", {}, "every first choice", session.pk)).result["moves"] == 2
 
@@ -269,7 +270,7 @@ class TestWhole:
     def test_only_the_present_one_is_kept(self, session):
         """A change makes it unknown; measuring anew replaces it."""
         whole.measure(session)
-        moves.apply(session.pk, {f"mics.{session.plan.mics[0].id}.trim_db": -3.0}, step="level", title="down")
+        apply(session.pk, {f"mics.{session.plan.mics[0].id}.trim_db": -3.0}, step="level", title="down")
         session.refresh_from_db()
         assert whole.found(session, session.plan) is None
         whole.measure(session)
@@ -296,7 +297,7 @@ class TestWhole:
         background.keep_whole(session)
         background.keep_whole(session)
         first = Job.objects.get(kind="whole")
-        moves.apply(session.pk, {f"mics.{session.plan.mics[0].id}.trim_db": -3.0}, step="level", title="down")
+        apply(session.pk, {f"mics.{session.plan.mics[0].id}.trim_db": -3.0}, step="level", title="down")
         session.refresh_from_db()
         background.keep_whole(session)
         assert ended(first).cancel

@@ -17,7 +17,7 @@ from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
 from tests.stages import through
-from tests.studio.doing import made
+from tests.studio.doing import apply, made
 
 
 class TestLay:
@@ -29,7 +29,7 @@ class TestLay:
         m = Measure(session)
         inner = timing_mic(m.plan.mics, "kick")
         for inverted in (False, True):
-            moves.apply(session.pk, {f"mics.{inner.id}.line_up.inverted": inverted}, step="lineup", title="polarity")
+            apply(session.pk, {f"mics.{inner.id}.line_up.inverted": inverted}, step="lineup", title="polarity")
             session.refresh_from_db()
             m = made(session, layering.add(Measure(session), "kick", sort))
             low = layering.told(m, "kick")
@@ -52,7 +52,7 @@ class TestLay:
         assert np.abs(heard[: first - 8]).max(initial=0.0) < 1e-6 < np.abs(heard[first : first + 4800]).max()
         moves.undo(session.pk)
         session.refresh_from_db()
-        moves.apply(session.pk, {"key": "E"}, step="replace", title="the song is in E")
+        apply(session.pk, {"key": "E"}, step="replace", title="the song is in E")
         session.refresh_from_db()
         tuned = layering.add(Measure(session), "kick", "sine").values["mics"][-1]["made"]["frequency_hz"]
         assert any(tuned == pytest.approx(each, abs=0.05) for each in (30.87, 41.2, 61.74, 82.41))
@@ -86,7 +86,7 @@ class TestLay:
         mics = [mic.to_json() for mic in session.plan.mics]
         ghost = {"mics": [*mics, mics[0] | {"id": "kd-in-2"}]}
         with pytest.raises(SettingsError, match="no recording of 'kd-in-2'"):
-            moves.apply(session.pk, ghost, step="replace", title="a ghost")
+            apply(session.pk, ghost, step="replace", title="a ghost")
         assert Session.objects.get(pk=session.pk).version == before
 
 
@@ -204,7 +204,7 @@ class TestWays:
 def test_a_band_moves_from_a_measured_threshold(session):
     """The usual hit moves it all the way; asked of a filter that is not there, it is said."""
     bands = [{"kind": "bell", "frequency_hz": 200.0, "gain_db": 3.0}]
-    moves.apply(session.pk, {"mics.sn-top.tools.tone.bands": bands}, step="tone", title="a filter")
+    apply(session.pk, {"mics.sn-top.tools.tone.bands": bands}, step="tone", title="a filter")
     session.refresh_from_db()
     m = made(session, rigging.move_band(session, "sn-top", "tone", 0, -6.0))
     (band,) = m.plan.mic("sn-top").tool("tone").bands

@@ -3,10 +3,14 @@
 import pytest
 from django.test import Client
 
-from arkund.core.errors import SettingsError, StaleError
+from arkund.core.errors import SettingsError, StaleError, UnchangedError
+from arkund.core.findings import Finding
+from arkund.core.plan.change import get as change_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
-from arkund.studio.services import moves
+from arkund.studio.services import moves, proposing
+from arkund.studio.services.findings import standing
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 
@@ -26,7 +30,9 @@ def trim(session) -> float:
 
 
 def change(session, value, **more):
-    return moves.apply(session.pk, {"mics.sn.trim_db": value}, step="level", title=f"trim {value}", **more)
+    session.refresh_from_db()
+    given = {"version": session.version} | more
+    return moves.apply(session.pk, {"mics.sn.trim_db": value}, step="level", title=f"trim {value}", **given)
 
 
 class TestApply:
@@ -58,7 +64,7 @@ class TestApply:
     def test_refused_changes_change_nothing(self, plain, changes):
         """Also where only one of several is wrong."""
         with pytest.raises(SettingsError):
-            moves.apply(plain.pk, changes, step="level", title="x")
+            apply(plain.pk, changes, step="level", title="x")
         assert trim(plain) == 0.0
         assert plain.version == 0
         assert not Move.objects.exists()
@@ -66,9 +72,54 @@ class TestApply:
     def test_stale_version(self, plain):
         """The later one is told what changed meanwhile, with the value."""
         change(plain, -3.0, version=0)
-        with pytest.raises(StaleError, match=r"mics\.sn\.trim_db is now -3\.0"):
+        with pytest.raises(StaleError, match=r"mics\.sn\.trim_db was changed .*it is now -3\.0"):
             change(plain, -9.0, version=0)
+        with pytest.raises(StaleError, match="not of this version"):
+            change(plain, -9.0, version=2)
         assert trim(plain) == -3.0
+
+    @pytest.mark.parametrize(
+        ("theirs", "mine", "both"),
+        [
+            ({"tempo.bpm": 99.0}, {"mics.sn.trim_db": -9.0}, False),
+            ({"mics.sn.trim_db": -3.0}, {"mics.sn.level_db": -9.0}, False),
+            ({"mics.sn.line_up": {"delay_ms": 1.0}}, {"mics.sn.line_up.delay_ms": 2.0}, True),
+            ({"mics.sn.line_up.delay_ms": 1.0}, {"mics.sn.line_up": {"delay_ms": 2.0}}, True),
+        ],
+    )
+    def test_what_others_set_elsewhere(self, plain, theirs, mine, both):
+        """Stays, and so does this; what is part of the same setting is refused, also where the other was undone since."""
+        moves.apply(plain.pk, theirs, step="set", title="theirs", version=0)
+        moves.undo(plain.pk)
+        moves.redo(plain.pk)
+        if both:
+            with pytest.raises(StaleError, match="theirs"):
+                moves.apply(plain.pk, mine, step="set", title="mine", version=0)
+            return
+        moves.apply(plain.pk, mine, step="set", title="mine", version=0)
+        plain.refresh_from_db()
+        for path, value in (theirs | mine).items():
+            assert change_of(plain.plan, path) == value
+
+    def test_an_undo_is_a_change(self, plain):
+        """Who saw a value that was undone since is told so."""
+        change(plain, -3.0)
+        moves.undo(plain.pk)
+        with pytest.raises(StaleError, match="undone"):
+            change(plain, -9.0, version=1)
+
+    def test_own_moves_are_no_strangers(self, plain):
+        """Several that were worked out on one version follow each other."""
+        first = change(plain, -3.0, version=0)
+        change(plain, -4.0, version=0, mine=[first.number])
+        assert trim(plain) == -4.0
+
+    def test_nothing_new(self, plain):
+        """What is so already is no Move."""
+        change(plain, -3.0)
+        with pytest.raises(UnchangedError, match="it is so already"):
+            change(plain, -3.0)
+        assert plain.moves.count() == 1
 
 
 class TestUndo:
@@ -100,6 +151,17 @@ class TestUndo:
         assert moves.redo(plain.pk) is None
         assert list(plain.moves.values_list("state", flat=True)) == [Move.DROPPED, Move.DONE]
 
+    def test_the_one_that_is_meant(self, plain):
+        """A window that does not know of a later Move takes no other one back."""
+        seen, later = change(plain, -1.0), change(plain, -2.0)
+        for turn in (moves.undo, moves.redo):
+            with pytest.raises(StaleError, match="Meanwhile the next Move to be"):
+                turn(plain.pk, seen.number)
+        assert trim(plain) == -2.0
+        assert moves.undo(plain.pk, later.number) == later
+        assert moves.redo(plain.pk, later.number) == later
+        assert trim(plain) == -2.0
+
     def test_every_version_is_new(self, plain):
         """Undo counts as a change for other windows."""
         change(plain, -1.0)
@@ -113,14 +175,26 @@ class TestDecide:
 
     def test_latest_decision_counts(self, plain):
         """One row per finding, with the reason."""
-        moves.decide(plain.pk, "level:trim:sn", Decision.LEFT, title="t", step="level", reason="sounds right")
-        moves.decide(plain.pk, "level:trim:sn", Decision.DONE, title="t", step="level")
+        finding = Finding("level", "level:trim:sn", "sn", "t", "e", {"mics.sn.trim_db": -1.0})
+        moves.decide_left(plain.pk, finding, "sounds right")
+        assert standing(plain)[finding.key].reason == "sounds right"
+        proposing.accept(plain.pk, finding, "", plain.version)
         assert plain.decisions.get().verdict == Decision.DONE
+
+    def test_undone_is_undecided(self, plain):
+        """What was done by a Move is so as long as that stands."""
+        finding = Finding("level", "level:trim:sn", "sn", "t", "e", {"mics.sn.trim_db": -1.0})
+        proposing.accept(plain.pk, finding, "", plain.version)
+        assert finding.key in standing(plain)
+        moves.undo(plain.pk)
+        assert finding.key not in standing(plain)
+        moves.redo(plain.pk)
+        assert finding.key in standing(plain)
 
 
 def test_a_changed_plan_is_not_read_again(session, monkeypatch):
     """What was just written is known, from whatever row it comes; another one is read."""
-    moves.apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="softer")
+    apply(session.pk, {"mics.sn-top.trim_db": -2.5}, step="level", title="softer")
     read = []
     plain = Plan.from_json
     monkeypatch.setattr(Plan, "from_json", lambda data, where="": read.append(1) or plain(data, where))
@@ -154,7 +228,7 @@ class TestFits:
     def test_refused(self, plain, changes, words):
         """By the service, as a Move of a page, and as a change that is only tried on; nothing is half changed."""
         with pytest.raises(SettingsError, match=words):
-            moves.apply(plain.pk, changes, step="load", title="x")
+            apply(plain.pk, changes, step="load", title="x")
         tried = {"start": 0, "stop": 4800, "changes": changes}
         asked = {"changes": changes, "version": 0, "step": "load"}
         for name, body in (("moves", asked), ("audition", tried)):
@@ -167,15 +241,15 @@ class TestFits:
         """One that was never recorded."""
         mics = [*plain.plan_json["mics"], {"id": "new", "name": "New"}]
         with pytest.raises(SettingsError, match="no recording of 'new'"):
-            moves.apply(plain.pk, {"mics": mics}, step="load", title="x")
+            apply(plain.pk, {"mics": mics}, step="load", title="x")
 
     def test_undone_after_a_take_went(self, plain):
         """Going back to a take that is there no longer is refused as well."""
         Take.objects.create(session=plain, key="take-2", name="two").mics.create(
             mic="sn", file="SN.wav", digest="1" * 64, length=1, peak_db=0.0
         )
-        moves.apply(plain.pk, {"take": "take-2"}, step="load", title="x")
-        moves.apply(plain.pk, {"take": "take-1"}, step="load", title="x")
+        apply(plain.pk, {"take": "take-2"}, step="load", title="x")
+        apply(plain.pk, {"take": "take-1"}, step="load", title="x")
         Take.objects.filter(key="take-2").delete()
         with pytest.raises(SettingsError, match="no take 'take-2'"):
             moves.undo(plain.pk)

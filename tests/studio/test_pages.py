@@ -47,11 +47,13 @@ class TestPages:
         assert (refused.status_code, "1/8t" in refused.json()["error"]) == (400, True)
 
     def test_after_proposing(self, client, proposed):
-        """All pages still answer, the rail counts, logbook and sheet show it."""
+        """All pages still answer, the rail counts what waits, logbook and sheet show it."""
         session = proposed
         for step in STEPS:
             assert client.get(f"/s/{session.pk}/{step}/data").status_code == 200, step
-        assert client.get(f"/s/{session.pk}/level/data").json()["settled"]["kit"] > 0
+        data = client.get(f"/s/{session.pk}/level/data").json()
+        assert set(data["open"]) == set(STEPS)
+        assert data["open"]["level"] == {"open": sum(n["state"] == "open" for n in data["notes"]), "fresh": True}
         assert session.moves.last().title in client.get(f"/s/{session.pk}/logbook/").content.decode()
         sheet = client.get(f"/s/{session.pk}/sheet/").content.decode()
         assert "high-pass" in sheet

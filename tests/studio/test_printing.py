@@ -13,8 +13,9 @@ from arkund.core.render import stream
 from arkund.core.render.render import render
 from arkund.core.rig import usual
 from arkund.studio.models import Print
-from arkund.studio.services import moves, printing, whole
+from arkund.studio.services import printing, whole
 from arkund.studio.services.recordings import recordings_of
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 
@@ -60,7 +61,7 @@ class TestPrintSession:
         """Where a file would pass full scale those of its kind are lowered by one gain that stands in the manifest; their balance stays, and float files hold
         it as it is. Stems that add up to the mix are lowered with it.
         """
-        moves.apply(session.pk, {"mics.sn-top.trim_db": 24.0}, step="level", title="far too hot")
+        apply(session.pk, {"mics.sn-top.trim_db": 24.0}, step="level", title="far too hot")
         session.refresh_from_db()
         made = printing.print_session(session, tmp_path / "a", format_name)
         as_it_is = printing.print_session(session, tmp_path / "b", "wav32f")
@@ -80,7 +81,7 @@ class TestPrintSession:
         """Stems that pass full scale before the kit's tools lower themselves and no more: the kit mix keeps its level, measured before or not."""
         limiter = {"kind": "limiter", "id": "limiter", "on": True, "ceiling_db": -6.0}
         changes = {"mics.kd-in.trim_db": 24.0, "kit.tools": [limiter]}
-        moves.apply(session.pk, changes, step="level", title="hot stems under a limiter")
+        apply(session.pk, changes, step="level", title="hot stems under a limiter")
         session.refresh_from_db()
         for folder in ("a", "b"):
             manifest = printing.print_session(session, tmp_path / folder)
@@ -96,7 +97,7 @@ class TestPrintSession:
         paths = [usual.punch(level_db=-9.0).to_json(), usual.sustain(level_db=-15.0).to_json()]
         sends = [{"id": path["id"], "level_db": -6.0} for path in paths]
         changes = {f"mics.{mic.id}.sends": sends for mic in session.plan.mics} | {"paths": paths}
-        moves.apply(session.pk, changes, step="blend", title="paths")
+        apply(session.pk, changes, step="blend", title="paths")
         session.refresh_from_db()
         files = {f["output"]: f["file"] for f in printing.print_session(session, tmp_path / "out", "wav32f")["files"]}
         read = {name: soundfile.read(tmp_path / "out" / file)[0] for name, file in files.items()}

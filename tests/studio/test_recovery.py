@@ -15,10 +15,11 @@ import pytest
 
 from arkund.core.errors import AudioError, SettingsError
 from arkund.studio.models import MicRecording, Session
-from arkund.studio.services import archiving, cards, copies, housekeeping, moves, opening, owner, quarantine, store
+from arkund.studio.services import archiving, cards, copies, housekeeping, opening, owner, quarantine, store
 from arkund.studio.services.doctor import examine
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.recordings import recordings_of
+from tests.studio.doing import apply
 
 ARKUND = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()"]
 
@@ -145,7 +146,7 @@ class TestQuarantine:
 
     def test_a_deleted_session_comes_back(self, session, little):
         """Its recordings and its card are put aside; brought back, it is the same with its logbook."""
-        moves.apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
+        apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
         session.refresh_from_db()  # the card is an hour old: it is written once more as the session goes
         digests = set(MicRecording.objects.values_list("digest", flat=True))
         housekeeping.remove(session)
@@ -202,7 +203,7 @@ class TestCards:
         assert {mic["digest"] for mic in said["takes"][0]["mics"]} == set(
             MicRecording.objects.values_list("digest", flat=True)
         )
-        moves.apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
+        apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
         cards.refresh()
         assert cards.contents(cards.path_of(session.uid))["plan"]["mics"] != said["plan"]["mics"]
 
@@ -232,7 +233,7 @@ class TestCards:
 
     def test_a_newer_card_is_not_lost(self, session):
         """Where the database knows the session as it once was, both are kept."""
-        moves.apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
+        apply(session.pk, {"mics.sn-top.trim_db": -2.0}, step="level", title="Softer")
         cards.refresh()
         session.moves.all().delete()
         Session.objects.filter(pk=session.pk).update(plan_json=session.plan_json, version=0)

@@ -20,6 +20,7 @@ from arkund.studio.services import housekeeping, moves, proposing, quarantine, r
 from arkund.studio.services.findings import find, notes
 from arkund.studio.services.listening import Asker, without
 from arkund.studio.services.measuring import Measure
+from tests.studio.doing import accept, apply
 
 pytestmark = pytest.mark.django_db
 
@@ -102,7 +103,7 @@ class TestMeasure:
         assert again["sn-top"].hit_peaks_db
         mic = session.plan.mic("sn-top")
         before = Measure(session).tone(mic)
-        moves.apply(session.pk, {"mics.sn-top.trim_db": -6.0}, step="level", title="t")
+        apply(session.pk, {"mics.sn-top.trim_db": -6.0}, step="level", title="t")
         session.refresh_from_db()
         after = Measure(session).tone(session.plan.mic("sn-top"))
         assert max(after.own_db) == pytest.approx(max(before.own_db) - 6.0, abs=0.1)
@@ -113,9 +114,7 @@ class TestMeasure:
         before, after = Measure(session).envelopes(mic)[""]
         assert after.level_db == pytest.approx(before.level_db, abs=0.05)
         louder = {"on": True, "threshold_db": 0.0, "makeup_db": 6.0}
-        moves.apply(
-            session.pk, {f"mics.sn-top.tools.compressor.{k}": v for k, v in louder.items()}, step="punch", title="t"
-        )
+        apply(session.pk, {f"mics.sn-top.tools.compressor.{k}": v for k, v in louder.items()}, step="punch", title="t")
         session.refresh_from_db()
         before, after = Measure(session).envelopes(session.plan.mic("sn-top"))[""]
         assert max(after.level_db) == pytest.approx(max(before.level_db) + 6.0, abs=0.3)
@@ -134,9 +133,9 @@ class TestProposing:
         before = session.plan
         bottom = next(f for f in find("lineup", Measure(session)) if f.place == "snr-btm")
         proposing.leave(session.pk, bottom, "it is meant so")
-        made = proposing.propose_all(session.pk)
+        made = proposing.propose_all(session.pk).moves
         assert all(move.measured for move in made)
-        assert proposing.propose_all(session.pk) == []
+        assert proposing.propose_all(session.pk).moves == []
         session.refresh_from_db()
         assert not session.plan.mic("snr-btm").line_up.inverted
         kept = next(n for n in notes("lineup", session, Measure(session)) if n.finding.place == "snr-btm")
@@ -159,16 +158,16 @@ class TestProposing:
         """Set once the balance stands, it takes 3 dB."""
         for number in range(2):
             measure = Measure(Session.objects.get(pk=session.pk))
-            proposing.accept(session.pk, [f for f in find("blend", measure) if f.first_choice][number])
+            accept(session.pk, [f for f in find("blend", measure) if f.first_choice][number])
         kit = Measure(Session.objects.get(pk=session.pk)).kit()
         assert kit["reduction"]["deepest_db"] == pytest.approx(3.0, abs=0.6)
 
     def test_a_done_note_tells_what_was_measured_then(self, session):
         """Not what would be proposed on top of it."""
         note = next(f for f in find("blend", Measure(session)) if f.key == "blend:kit")
-        proposing.accept(session.pk, note)
+        accept(session.pk, note)
         softer = {f"groups.{group.id}.level_db": -20.0 for group in session.plan.groups}
-        moves.apply(session.pk, softer, step="blend", title="softer")
+        apply(session.pk, softer, step="blend", title="softer")
         session.refresh_from_db()
         again = next(f for f in find("blend", Measure(session)) if f.key == "blend:kit")
         assert again.evidence != note.evidence
@@ -179,7 +178,7 @@ class TestProposing:
         """It can only be left."""
         finding = dataclasses.replace(find("lineup", Measure(session))[0], changes={})
         with pytest.raises(SettingsError, match="only be left"):
-            proposing.accept(session.pk, finding)
+            accept(session.pk, finding)
         assert not Move.objects.exists()
 
 

@@ -26,7 +26,7 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
-from tests.studio.doing import made
+from tests.studio.doing import apply, made
 
 pytestmark = pytest.mark.django_db
 RATE = 48_000
@@ -121,7 +121,7 @@ class TestFiles:
     @pytest.mark.parametrize("into", [False, True])
     def test_under_the_snare(self, session, shots, into, inverted):
         """Each first sample on the hit's to a twentieth of a millisecond, never weaker than the louder part, in either polarity of the mic."""
-        moves.apply(session.pk, {"mics.sn-top.line_up.inverted": inverted}, step="lineup", title="polarity")
+        apply(session.pk, {"mics.sn-top.line_up.inverted": inverted}, step="lineup", title="polarity")
         shelf_files.load(session, shots, "snare")
         m = fresh(session)
         without = layering.told(m, "snare")["sum_main_db"]
@@ -144,7 +144,7 @@ class TestFiles:
         """From a strength on: ghosts are left as they are."""
         shelf_files.load(session, shots[:1], "snare")
         m = made(session, layering.add_hits(fresh(session), "snare", []))
-        moves.apply(session.pk, {"mics.snare-hits.sampled.least_db": -8.0}, step="replace", title="strong ones")
+        apply(session.pk, {"mics.snare-hits.sampled.least_db": -8.0}, step="replace", title="strong ones")
         m = fresh(session)
         heard = rendered(m.plan, recordings_of(session), (0, m.recordings.length(m.plan.take)), "strip:snare-hits")
         usual = sorted(h.level_db for h in m.hits["snare"] if not h.ghost)
@@ -156,7 +156,7 @@ class TestFiles:
     def test_through_and_back(self, session, shots):
         """Through a mic and as a strip of its own it adds the same to the drum."""
         changes = {"mics.sn-top.trim_db": -4.0, "mics.sn-top.line_up.delay_ms": 1.5}
-        moves.apply(session.pk, changes, step="level", title="set")
+        apply(session.pk, changes, step="level", title="set")
         shelf_files.load(session, shots, "snare")
         m = made(session, layering.add_hits(fresh(session), "snare", []))
         span = (0, m.recordings.length(m.plan.take))
@@ -215,7 +215,7 @@ class TestFiles:
         rows = [c.to_json() for c in Session.objects.get(pk=session.pk).plan.captures]
         rows[0]["parts"][0]["key"] = "0" * 40
         with pytest.raises(SettingsError, match="the shelf of this session has no recording"):
-            moves.apply(session.pk, {"captures": rows}, step="replace", title="a ghost")
+            apply(session.pk, {"captures": rows}, step="replace", title="a ghost")
 
 
 def import_folder_like(session):
@@ -263,7 +263,7 @@ class TestOtherSessions:
         made(session, layering.add(m, "kick", "sine"))
         session.refresh_from_db()
         changes = comping.set_aside(session.plan)
-        moves.apply(session.pk, changes, step="takes", title="another take")
+        apply(session.pk, changes, step="takes", title="another take")
         plan = Session.objects.get(pk=session.pk).plan
         assert all(c.parts for c in plan.captures)
         assert [mic.strikes for mic in plan.mics if mic.is_layer] == [(), ()]

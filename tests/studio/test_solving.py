@@ -10,11 +10,11 @@ from arkund.core.rig import places
 from arkund.core.rig.changes import Change
 from arkund.core.units import gain_to_db
 from arkund.studio.models import Session
-from arkund.studio.services import carding, moves, solving
+from arkund.studio.services import carding, solving
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
-from tests.studio.doing import made
+from tests.studio.doing import apply, made
 
 pytestmark = pytest.mark.django_db
 
@@ -90,7 +90,7 @@ class TestNotes:
         notes = [f for f in find("punch", Measure(session)) if f.first_choice]
         assert {f.place for f in notes} == {"kd-in", "kd-out", "sn-top", "snr-btm", "t1"}
         for note in notes:
-            moves.apply(session.pk, dict(note.changes), step="punch", title=note.title)
+            apply(session.pk, dict(note.changes), step="punch", title=note.title)
         measure = Measure(Session.objects.get(pk=session.pk))
         for note in notes:
             told = solving.report(measure, note.place)

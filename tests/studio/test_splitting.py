@@ -5,11 +5,12 @@ import pytest
 import soundfile
 
 from arkund.studio.models import Session
-from arkund.studio.services import layering, moves
+from arkund.studio.services import layering
 from arkund.studio.services.findings import find
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from tests.kits import small_kit
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 DROP = ("Talkback", "Rm L", "Rm R", "Rm mono", "Ride", "HH", "T1", "T2", "FT", "OH R", "Snr btm")
@@ -42,13 +43,13 @@ def test_after_line_up(db, tmp_path, seed, inverted, late):
     raw = layering.carried(Measure(session), "kick").sum_main_db
     for note in find("lineup", Measure(session)):
         if note.changes and note.first_choice:
-            moves.apply(session.pk, dict(note.changes), step="lineup", title=note.title)
+            apply(session.pk, dict(note.changes), step="lineup", title=note.title)
     session.refresh_from_db()
     measure = Measure(session)
     lined_up = layering.carried(measure, "kick").sum_main_db
     note = next(f for f in find("tone", measure) if f.key == "tone:split")
     assert not note.first_choice
-    moves.apply(session.pk, dict(note.changes), step="tone", title=note.title)
+    apply(session.pk, dict(note.changes), step="tone", title=note.title)
     session.refresh_from_db()
     shared = layering.carried(Measure(session), "kick").sum_main_db
     assert shared >= lined_up - 0.05

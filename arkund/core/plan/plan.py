@@ -163,6 +163,14 @@ class Join(Settings):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ChosenBar(Settings):
+    """A bar for which somebody has chosen a take: what is proposed leaves it alone."""
+
+    bar: int = number(0, 0, 100000, step=1)
+    take: str = text(longest=40)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HitChange(Settings):
     """A correction of the hits that were found: added, moved or removed by hand."""
 
@@ -251,6 +259,7 @@ class Plan(Settings):
     tempo: Tempo = Tempo()
     sections: tuple[Section, ...] = ()
     joins: tuple[Join, ...] = ()
+    chosen_bars: tuple[ChosenBar, ...] = ()
     crossfade_ms: float = number(2.0, 0.1, 20.0, step=0.1, unit="ms")
     meant: tuple[Meant, ...] = ()
     cuts: tuple[Cut, ...] = ()
@@ -275,6 +284,8 @@ class Plan(Settings):
         wiring.check(self.mics, self.groups, self.paths, self.kit, {each.piece for each in self.struck})
         if [join.at for join in self.joins] != sorted({join.at for join in self.joins}):
             raise SettingsError("joins: must be in order of time, one at a place.")
+        if [each.bar for each in self.chosen_bars] != sorted({each.bar for each in self.chosen_bars}):
+            raise SettingsError("chosen_bars: must be in order, one at a bar.")
         if [cut.at for cut in self.cuts] != sorted({cut.at for cut in self.cuts}):
             raise SettingsError("cuts: must be in order of time, one at a place.")
         lone = [(cut.piece, cut.at) for cut in self.lone_cuts]

@@ -8,7 +8,7 @@ import numpy as np
 
 from arkund.core.dsp.crossfade import correlation
 from arkund.core.errors import SettingsError
-from arkund.core.plan.plan import Join, Plan
+from arkund.core.plan.plan import ChosenBar, Join, Plan
 from arkund.core.takes.measure import SEAM_S, BarScore, Seam, offset_s, scores, seam
 from arkund.core.takes.process import assembled, part_at, sum_of_mics, with_part
 from arkund.core.takes.propose import choose, place_join
@@ -127,17 +127,32 @@ class Comp:
         new = join.replace(at=at, from_at=from_at, alike=alike)
         return plan.replace(joins=tuple(sorted([*others, new], key=lambda j: j.at)))
 
+    def by_hand(self, plan: Plan) -> dict[int, str]:
+        """Return the bars for which somebody has chosen a take, with that take."""
+        return {each.bar: each.take for each in plan.chosen_bars if each.take in self.hits}
+
+    def with_chosen(self, plan: Plan, first_bar: int, last_bar: int, take: str) -> Plan:
+        """Return the Plan with a take noted as chosen by hand for some bars of the song."""
+        bars = max((len(mine) for mine in self.scores().values()), default=0)
+        rows = {each.bar: each for each in plan.chosen_bars}
+        for bar in range(first_bar, min(last_bar, max(bars - 1, first_bar)) + 1):
+            rows[bar] = ChosenBar(bar=bar, take=take)
+        return plan.replace(chosen_bars=tuple(rows[bar] for bar in sorted(rows)))
+
     def proposal(self, settings: CompSettings) -> Plan:
-        """Return the Plan with the bars that together score best."""
-        chosen = choose(self.scores(), self.plan.take, settings)
-        plan = self.plan.replace(joins=())
+        """Return the Plan with the bars that together score best; those that were chosen by hand, and how they are joined within, stay as they are."""
+        by_hand = self.by_hand(self.plan)
+        chosen = choose(self.scores(), self.plan.take, settings, by_hand)
+        plan = self.plan if by_hand else self.plan.replace(joins=())
         start = 0
         for bar in range(1, len(chosen) + 1):
-            if bar == len(chosen) or chosen[bar] != chosen[start]:
-                if chosen[start] != plan.take:
-                    last = OPEN_END if bar == len(chosen) else bar - 1
-                    plan = self.with_bars(plan, start, last, chosen[start], settings.fade_ms)
-                start = bar
+            same = bar < len(chosen) and chosen[bar] == chosen[start] and (bar in by_hand) == (start in by_hand)
+            if same:
+                continue
+            if start not in by_hand and (by_hand or chosen[start] != plan.take):
+                last = OPEN_END if bar == len(chosen) else bar - 1
+                plan = self.with_bars(plan, start, last, chosen[start], settings.fade_ms)
+            start = bar
         return plan
 
 

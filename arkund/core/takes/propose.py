@@ -1,6 +1,7 @@
 """Which bars of which take to join, and where exactly: just before a loud stroke that both takes share."""
 
 from collections.abc import Mapping, Sequence
+from itertools import pairwise
 
 import numpy as np
 
@@ -12,8 +13,12 @@ BEFORE_S = 0.005  # a join lies this much before the earlier take's stroke
 NEAR_BEATS = 0.3  # of the bar line: a stroke further off is not the bar's first
 
 
-def choose(rows: Mapping[str, Sequence[BarScore]], home: str, settings: CompSettings) -> list[str]:
+def choose(
+    rows: Mapping[str, Sequence[BarScore]], home: str, settings: CompSettings, by_hand: Mapping[int, str] | None = None
+) -> list[str]:
     """Return the take of each bar that together score best, with at most ``most_joins`` changes of take.
+
+    by_hand : takes that are chosen already, by bar; they stay, and where they need more changes of take than that, so many are made
 
     Dynamic programming over (bar, joins so far, take); a change of take costs ``join_costs``. The song begins with any take; of equals the
     home take is chosen.
@@ -24,7 +29,10 @@ def choose(rows: Mapping[str, Sequence[BarScore]], home: str, settings: CompSett
         return []
     score = np.array([[rows[t][b].score if b < len(rows[t]) else 0.0 for t in takes] for b in range(bars)])
     score[:, 0] += 1e-3
-    most = settings.most_joins
+    fixed = {bar: takes.index(take) for bar, take in (by_hand or {}).items() if bar < bars}
+    for bar, k in fixed.items():
+        score[bar, np.arange(len(takes)) != k] = -np.inf
+    most = max(settings.most_joins, _changes([0, *(fixed[bar] for bar in sorted(fixed))]))
     best = np.full((most + 1, len(takes)), -np.inf)
     # beginning with another take than the home take is a join too
     best[0, 0] = score[0, 0]
@@ -50,6 +58,11 @@ def choose(rows: Mapping[str, Sequence[BarScore]], home: str, settings: CompSett
         joins, k = came[bar, joins, k]
         out.append(takes[k])
     return out[::-1]
+
+
+def _changes(row: Sequence[int]) -> int:
+    """Return how often neighbours differ."""
+    return sum(a != b for a, b in pairwise(row))
 
 
 def place_join(out_hits: Mapping, in_hits: Mapping, tempo, bar: int, in_offset_s: float, nearer: int = 0) -> float:

@@ -38,6 +38,7 @@ def demo(again: bool) -> None:
         {"sections": starts, "tempo.first_bar_s": song.START_S},
         step="load",
         title="Sections and first bar from the drummer's sheet",
+        version=session.version,
     )
     click.echo("Finding hits ...", err=True)
     session.refresh_from_db()

@@ -84,7 +84,8 @@ def tempo(
         data |= {"meter": heard.name, "meter_share": heard.share} if heard else {}
     if keep and changes:
         title = f"Tempo {data['bpm']:.2f} BPM from the {source}"
-        data["move"] = moves.apply(found.pk, changes, step="timing", title=title, measured=data["doubt"]).number
+        made = moves.apply(found.pk, changes, step="timing", title=title, measured=data["doubt"], version=found.version)
+        data["move"] = made.number
     lines = [
         f"{data['bpm']:.3f} BPM {data['beats_per_bar']}/{data['beat_unit']}, first bar at {data['first_bar_s']:.4f} s"
     ]
@@ -235,6 +236,7 @@ def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float |
             raise SettingsError(f"--use {each}: expected BARS=TAKE, such as 5-8=take-2.")
         first, last = _bars(range_text, bars - 1)
         plan = all_takes.with_bars(plan, first, last, take, settings.fade_ms)
+        plan = all_takes.with_chosen(plan, first, last, take)
     seams = all_takes.seams(plan)
     if most is not None or use:
         made = comping.keep(found, all_takes.plan, plan, f"{len(plan.joins)} joins of takes", seam_words(seams))
@@ -274,9 +276,10 @@ def level(session: str, school: str | None, accept: bool, repair: bool, as_json:
     from arkund.core.level.propose import trim_for
     from arkund.core.level.settings import SCHOOLS
     from arkund.studio.models import MicRecording
-    from arkund.studio.services import moves, proposing
+    from arkund.studio.services import moves
     from arkund.studio.services.findings import find
     from arkund.studio.services.measuring import Measure
+    from arkund.studio.services.unattended import Unattended
 
     measure = _measured(session)
     if school and SCHOOLS[school][0] != measure.plan.window:
@@ -287,15 +290,17 @@ def level(session: str, school: str | None, accept: bool, repair: bool, as_json:
             step="level",
             title=f"Window of the school “{school}”",
             reason=SCHOOLS[school][1],
+            version=measure.session.version,
         )
         measure = _measured(session)
     asked = {"level:trim:": (accept, "first choice"), "level:clip:": (repair, "asked for")}
     reasons = {kind: reason for kind, (is_asked, reason) in asked.items() if is_asked}
     if reasons:
+        job = Unattended(measure.session.pk)
         for finding in find("level", measure):
             kind = finding.key[: finding.key.rindex(":") + 1]
             if kind in reasons and finding.changes:
-                proposing.accept(measure.session.pk, finding, reasons[kind])
+                job.accept(finding, measure.session.version, reasons[kind])
         measure = Measure(session_of(session))
     plan, window = measure.plan, measure.plan.window
     files = dict(

@@ -160,13 +160,10 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
         raise SettingsError(
             f"{found.name}: first say which mic is which ({titles}): `arkund set`, the Load page, or --anyway."
         )
-    made = propose_all(found.pk, bar)
-    rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in made]
-    emit(
-        {"moves": rows},
-        as_json,
-        [f"{r['move']:>4} {r['step']:<7} {r['title']}" for r in rows] or ["nothing to do"],
-    )
+    done = propose_all(found.pk, bar)
+    rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in done.moves]
+    lines = [f"{r['move']:>4} {r['step']:<7} {r['title']}" for r in rows] or ["nothing to do"]
+    emit({"moves": rows, "left": done.left}, as_json, lines + ([done.words] if done.left else []))
 
 
 @main.command("set")
@@ -190,8 +187,7 @@ def set_(session: str, changes: tuple[str, ...], reason: str, scene: str, as_jso
         wanted[key] = parse(value)
     found = session_of(session)
     made = settings(found.plan, wanted, ", ".join(changes), scene)
-    version = found.version if scene else None  # what a scene holds is written as a whole
-    move = moves.apply(found.pk, made.values, step="set", title=made.title, reason=reason, version=version)
+    move = moves.apply(found.pk, made.values, step="set", title=made.title, reason=reason, version=found.version)
     data = {"move": move.number, "before": move.before, "after": move.after}
     emit(data, as_json, [f"move {move.number}: {move.title}"])
 

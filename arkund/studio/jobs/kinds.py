@@ -26,6 +26,7 @@ from arkund.studio.services import (
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
+from arkund.studio.services.unattended import Unattended
 
 
 def _session(handle: Handle) -> Session:
@@ -125,14 +126,16 @@ def _propose(handle: Handle) -> dict:
     asked = [] if handle.job.arguments.get("anyway") else proposing.questions(session)
     if asked:
         return {"moves": 0, "ask": [finding.title for finding in asked]}
-    made = proposing.propose_all(session.pk, handle.progress, handle.cancelled)
-    title = f"{len(made)} Moves, told on Kit" if made else "Nothing was left to propose"
-    return {"moves": len(made), "title": title, "said": _card_words(_session(handle))}
+    done = proposing.propose_all(session.pk, handle.progress, handle.cancelled)
+    title = f"{len(done.moves)} Moves, told on Kit" if done.moves else "Nothing was left to propose"
+    said = f"{done.words} {_card_words(_session(handle))}".strip()
+    return {"moves": len(done.moves), "title": title, "said": said}
 
 
 def _settle(handle: Handle) -> dict:
     """No arguments."""
-    made = settling.settle(_session(handle), handle.progress, handle.cancelled)
+    job = Unattended(_session(handle).pk, handle.cancelled)
+    made = settling.settle(job, handle.progress, handle.cancelled)
     return {"moves": len(made), "title": "The kit's card", "said": _card_words(_session(handle))}
 
 
@@ -153,6 +156,7 @@ def _take(handle: Handle) -> dict:
     changes = {
         "take": take.key,
         "joins": [],
+        "chosen_bars": [],
         "hit_changes": [],
     } | comping.set_aside(session.plan)
     made = moves.apply(session.pk, changes, step="takes", title=f"Work on {take.name}", version=given["version"])

@@ -12,7 +12,7 @@ from django.db.models import QuerySet
 from django.utils import timezone
 from django.utils.module_loading import import_string
 
-from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.errors import CancelledError, SettingsError, UnchangedError
 from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Job
 from arkund.studio.services import owner, store
@@ -136,6 +136,9 @@ def run(job_id: int) -> None:
         rows.update(state=Job.RUNNING, began=now, beat=now, tries=job.tries + 1)
         result = _kind(job.kind).run(Handle(job))
         rows.update(state=Job.DONE, progress=1.0, message="", result=result, beat=timezone.now())
+    except UnchangedError as error:
+        rows.update(state=Job.DONE, progress=1.0, message="", result={"said": str(error)}, beat=timezone.now())
+        _forget_upload(job)
     except CancelledError as error:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
         _forget_upload(job)

@@ -13,6 +13,7 @@ class Move(models.Model):
     session = models.ForeignKey("studio.Session", on_delete=models.CASCADE, related_name="moves")
     number = models.PositiveIntegerField()
     made_on = models.PositiveIntegerField()  # the version of the Plan that it was made on
+    last_version = models.PositiveIntegerField(default=0)  # that its being made, undone or done again last gave
     schema = models.PositiveSmallIntegerField(default=SCHEMA)  # of the Plan whose settings it names
     step = models.CharField(max_length=20)
     title = models.CharField(max_length=200)
@@ -47,6 +48,7 @@ class Decision(models.Model):
     reason = models.CharField(max_length=500, blank=True)
     title = models.CharField(max_length=200, blank=True)
     step = models.CharField(max_length=20, blank=True)
+    move = models.ForeignKey(Move, on_delete=models.SET_NULL, null=True)  # by which it was done
     at = models.DateTimeField(auto_now=True)
 
     class Meta:
@@ -55,3 +57,8 @@ class Decision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.key}: {self.verdict}"
+
+    @property
+    def stands(self) -> bool:
+        """Say whether it still holds: what was done, and undone since, is undecided again."""
+        return self.verdict == self.LEFT or (self.move is not None and self.move.state == Move.DONE)

@@ -4,21 +4,23 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
-from arkund.core.errors import SettingsError
+from arkund.core.errors import SettingsError, UnchangedError
 from arkund.core.plan.plan import HitChange
 from arkund.core.rig import changes
 from arkund.studio.jobs import background, runner
-from arkund.studio.models import Move, Session
+from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services import housekeeping, moves, proposing
 from arkund.studio.services.access import session_or_404, user_of
-from arkund.studio.services.findings import find
+from arkund.studio.services.findings import notes
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
 
 
-def answer(session_id: int, move: Move | None, said: str = "") -> JsonResponse:
-    """Return what every change is answered with; ``said`` is what there is to tell beside the Move's title."""
+def answer(session_id: int, move: Move | None, said: str = "", deed: str = "done") -> JsonResponse:
+    """Return what every change is answered with; ``said`` is what there is to tell beside the Move's title, ``deed`` what became of the Move: done, undone,
+    done again.
+    """
     session = Session.objects.get(pk=session_id)
     if move is not None:
         background.keep_whole(session)
@@ -27,6 +29,8 @@ def answer(session_id: int, move: Move | None, said: str = "") -> JsonResponse:
             "version": session.version,
             "move": move.number if move else None,
             "title": move.title if move else "",
+            "step": move.step if move else "",
+            "deed": deed if move else "",
             "said": said,
         }
     )
@@ -48,29 +52,32 @@ def move(request: HttpRequest, session_id: int) -> JsonResponse:
     values = wanted(body, "changes", dict)
     title, scene = wanted(body, "title", str, ", ".join(values)), wanted(body, "scene", str, "")
     change = changes.settings(session.plan, values, title, scene)
-    made = moves.apply(
-        session_id,
-        change.values,
-        step=step_of(body, "load"),
-        title=change.title,
-        reason=wanted(body, "reason", str, ""),
-        version=wanted(body, "version", int),
-    )
+    try:
+        made = moves.apply(
+            session_id,
+            change.values,
+            step=step_of(body, "load"),
+            title=change.title,
+            reason=wanted(body, "reason", str, ""),
+            version=wanted(body, "version", int),
+        )
+    except UnchangedError:
+        return answer(session_id, None, said=f"{title} already")
     return answer(session_id, made)
 
 
 @require_POST
 def undo(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Take back the last Move."""
+    """Take back the last Move, the one that the page names."""
     session_or_404(request, session_id)
-    return answer(session_id, moves.undo(session_id))
+    return answer(session_id, moves.undo(session_id, wanted(body_of(request), "move", int, None)), deed="undone")
 
 
 @require_POST
 def redo(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Do the last undone Move again."""
+    """Do the last undone Move again, the one that the page names."""
     session_or_404(request, session_id)
-    return answer(session_id, moves.redo(session_id))
+    return answer(session_id, moves.redo(session_id, wanted(body_of(request), "move", int, None)), deed="done again")
 
 
 @require_POST
@@ -86,16 +93,18 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
     session = session_or_404(request, session_id)
     body = body_of(request)
     step, key = step_of(body), wanted(body, "key", str)
-    finding = next((f for f in find(step, Measure(session)) if f.key == key), None)
-    if finding is None:
+    note = next((n for n in notes(step, session, Measure(session)) if n.finding.key == key), None)
+    if note is None:
         raise SettingsError("key: this note no longer applies; the page will show what is measured now.")
     reason = wanted(body, "reason", str, "")
     verdict = wanted(body, "verdict", str)
     if verdict == "do":
-        return answer(session_id, proposing.accept(session_id, finding, reason, wanted(body, "version", int)))
+        if note.state == Decision.DONE:
+            raise UnchangedError(f"{note.finding.title}: this is done already.")
+        return answer(session_id, proposing.accept(session_id, note.finding, reason, wanted(body, "version", int)))
     if verdict != "leave":
         raise SettingsError(f"verdict: expected do or leave, got {verdict!r}.")
-    proposing.leave(session_id, finding, reason)
+    proposing.leave(session_id, note.finding, reason)
     return answer(session_id, None)
 
 

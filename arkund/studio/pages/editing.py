@@ -56,14 +56,15 @@ def line(request: HttpRequest, session_id: int) -> JsonResponse:
 @require_POST
 def tempo(request: HttpRequest, session_id: int) -> JsonResponse:
     """Take the tempo map that explains the hits, with its doubt in the logbook; in a given meter or the played one."""
-    session_or_404(request, session_id)
+    session = session_or_404(request, session_id)
     body = body_of(request)
     found = proposing.estimate(session_id, wanted(body, "meter", str, ""), wanted(body, "following", bool, False))
     if found is None:
         raise SettingsError("tempo: too few hits to estimate it; type the tempo or load a MIDI file.")
     changes, words = found
     title = f"Tempo {changes['tempo']['bpm']:.2f} BPM from the hits"
-    return answer(session_id, moves.apply(session_id, changes, step="timing", title=title, measured=words), said=words)
+    made = moves.apply(session_id, changes, step="timing", title=title, measured=words, version=session.version)
+    return answer(session_id, made, said=words)
 
 
 @require_POST
@@ -78,18 +79,19 @@ def comp(request: HttpRequest, session_id: int) -> JsonResponse:
     if action == "use":
         first, last, take = wanted(body, "first_bar", int), wanted(body, "last_bar", int), wanted(body, "take", str)
         source = wanted(body, "from_bar", int, None)
-        new = takes.with_bars(plan, first, last, take, fade_ms, source)
+        new = takes.with_chosen(takes.with_bars(plan, first, last, take, fade_ms, source), first, last, take)
         title = f"{editing.bars_words(first, last)} from {names[take]}" + (
             f", its bar {source + 1} on" if source is not None else ""
         )
     elif action == "propose":
         settings = CompSettings(most_joins=wanted(body, "most_joins", int), fade_ms=fade_ms)
         new = takes.proposal(settings)
-        title = f"Best bars, {len(new.joins)} joins"
+        kept = len(takes.by_hand(plan))
+        title = f"Best bars, {len(new.joins)} joins" + (f"; {kept} bars chosen by hand kept" if kept else "")
     elif action == "join":
         new, title = takes.with_join_moved(plan, wanted(body, "number", int)), "Join to the next better place"
     elif action == "clear":
-        new, title = plan.replace(joins=()), f"All of {names[plan.take]}, no joins"
+        new, title = plan.replace(joins=(), chosen_bars=()), f"All of {names[plan.take]}, no joins"
     else:
         raise SettingsError(f"action: expected use, propose, join or clear; got {action!r}.")
     words = seam_words(takes.seams(new))

@@ -3,6 +3,7 @@
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from arkund.core.plan import difference
 from arkund.core.rig import places
 from arkund.studio.models import Session
 from arkund.studio.pages.fields import label, unit_of
@@ -68,6 +69,9 @@ def _lines(before: dict, after: dict) -> list[str]:
 
 
 def _deep(path: str, was, value) -> list[str]:
+    if difference.is_part(value):
+        (_, old, had), (_, new, has) = was[difference.PART], value[difference.PART]
+        return [f"{path}: {len(old)} of {had} entries → {len(new)} of {has}"]
     if isinstance(value, dict) and isinstance(was, dict):
         changed = [k for k in value if value[k] != was.get(k)]
         return [f"{path}.{k}: {_text(was.get(k), k)} → {_text(value[k], k)}" for k in changed]

@@ -7,14 +7,14 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan.scenes import applied
 from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
-from arkund.studio.models import Decision, Move, Session
+from arkund.studio.models import Move
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import WITH_ROWS, choices_of, fields_of, ranges_of
 from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services import moves
 from arkund.studio.services.access import session_or_404
-from arkund.studio.services.findings import notes
+from arkund.studio.services.findings import notes, open_by_step, remember_open
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
 
@@ -36,6 +36,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "fields": fields_of(step),
             "choices": choices_of(step),
             "tools": STEPS[step].tools,
+            "pages": {each.key: each.name for each in STEPS.values()},
             **({"most_shelf_q": MOST_SHELF_Q} if step in WITH_ROWS else {}),
         },
     }
@@ -55,6 +56,9 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
         raise SettingsError("of: too long.")
     chart = CHARTS[step](measure, chosen)
     undo, redo = moves.next_undo(session), moves.next_redo(session)
+    found = notes(step, session, measure)
+    if not scene:
+        remember_open(session, step, found)
     return JsonResponse(
         {
             "version": session.version,
@@ -71,11 +75,11 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
                     "state": n.state,
                     "reason": n.reason,
                 }
-                for n in notes(step, session, measure)
+                for n in found
             ],
-            "undo": undo.title if undo else "",
-            "redo": redo.title if redo else "",
-            "settled": settled(session),
+            "undo": _told(undo),
+            "redo": _told(redo),
+            "open": open_by_step(session),
             "bars": bars_of_song(measure),
             "sections": [s.to_json() for s in measure.plan.sections],
             "scene": scene,
@@ -85,13 +89,8 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     )
 
 
-def settled(session: Session) -> dict[str, int]:
-    """Return for each step how many Moves and decisions stand: the plan of work on the rail."""
-    counts = dict.fromkeys(STEPS, 0)
-    for step in session.moves.filter(state=Move.DONE).values_list("step", flat=True):
-        if step in counts:
-            counts[step] += 1
-    for step in session.decisions.filter(verdict=Decision.LEFT).values_list("step", flat=True):
-        if step in counts:
-            counts[step] += 1
-    return counts
+def _told(move: Move | None) -> dict | None:
+    """Return which Move undo or redo would turn, None where there is none."""
+    if move is None:
+        return None
+    return {"move": move.number, "title": move.title, "step": move.step}

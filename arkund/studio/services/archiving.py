@@ -19,7 +19,7 @@ from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import audio, room
 from arkund.core.files.library import opened
 from arkund.core.settings import read_json
-from arkund.studio.models import MicRecording, Session
+from arkund.studio.models import Session
 from arkund.studio.services import cards, store
 from arkund.studio.services.document import FORMATS, Document, create, describe
 
@@ -27,6 +27,7 @@ CONTENTS, SUM = "session.json", "session.sha256"
 AUDIO_NAME = re.compile(r"audio/([0-9a-f]{64})\.(flac|wav)")
 MOST_JSON_BYTES = 64 * 1024**2
 MOST_ENTRIES = 20_000
+CLOSED = 1  # the schema of Moves that can be read, and neither be undone nor done again
 BLOCK = 1 << 18
 FULL_24 = 1 << 23
 Progress = Callable[[float, str], None]
@@ -41,9 +42,8 @@ def archive(
     """Write a session with its recordings, Moves and decisions into a new file. Raises AudioError where it cannot be written."""
     if path.exists():
         raise AudioError(f"{path.name}: is there already; choose another name.")
-    contents = json.dumps(describe(session), indent=1, sort_keys=True).encode()
+    contents, hashes = _contents(describe(session), path.name)
     new = path.with_name(f".new-{uuid.uuid4().hex}")
-    hashes = sorted(set(MicRecording.objects.filter(take__session=session).values_list("digest", flat=True)))
     try:
         with store.being_written(), zipfile.ZipFile(new, "x", zipfile.ZIP_STORED) as bundle:
             bundle.writestr(CONTENTS, contents, zipfile.ZIP_DEFLATED)
@@ -62,6 +62,34 @@ def archive(
         new.unlink(missing_ok=True)
     on_progress(1.0, "done")
     return path
+
+
+def _contents(described: dict, name: str) -> tuple[bytes, list[str]]:
+    """Return the description of a session as it is written, and the hashes of its recordings.
+
+    What could not come back is not written: it is read as it will be then. Where the logbook is too long, its oldest Moves keep their words alone, and can no
+    longer be undone. Raises AudioError.
+    """
+    contents = _written(described)
+    moves, closed = described["moves"], 0
+    while len(contents) > MOST_JSON_BYTES and closed < len(moves):
+        closed = max(2 * closed, len(moves) // 8, 1)
+        words = [move | {"before": {}, "after": {}, "schema": CLOSED} for move in moves[:closed]]
+        contents = _written(described | {"moves": words + moves[closed:]})
+    if len(contents) > MOST_JSON_BYTES:
+        raise AudioError(
+            f"{name}: what there is to say of the session is larger than {MOST_JSON_BYTES // 1024**2} MB; nothing was written."
+        )
+    try:
+        return contents, Document.from_json(read_json(contents)).digests
+    except (SettingsError, ValueError, RecursionError) as error:
+        raise AudioError(
+            f"{name}: could not be brought back as it stands ({str(error)[:300]}); nothing was written."
+        ) from error
+
+
+def _written(described: dict) -> bytes:
+    return json.dumps(described, sort_keys=True).encode()
 
 
 def _pack(bundle: zipfile.ZipFile, digest: str, rate: int, folder: Path) -> None:

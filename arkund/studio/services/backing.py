@@ -45,7 +45,12 @@ def load(session: Session, path: Path, version: int | None = None) -> Move:
                 for side, each in zip(BACKING_SIDES, both, strict=True)
             )
             move = moves.apply(
-                session.pk, {"backing.on": True}, step="load", title=f"Backing track {path.name}", version=version
+                session.pk,
+                {"backing.on": True},
+                step="load",
+                title=f"Backing track {path.name}",
+                version=session.version if version is None else version,
+                elsewhere=True,
             )
         cards.keep(Session.objects.get(pk=session.pk))
     return move

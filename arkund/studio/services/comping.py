@@ -44,10 +44,15 @@ def set_aside(plan: Plan) -> dict:
 
 def keep(session: Session, old: Plan, new: Plan, title: str, measured: str, version: int | None = None) -> Move | None:
     """Make new joins a Move; what was edited in the former performance is set aside, and said."""
-    if new.joins == old.joins:
+    changes = {
+        name: [each.to_json() for each in getattr(new, name)]
+        for name in ("joins", "chosen_bars")
+        if getattr(new, name) != getattr(old, name)
+    }
+    if not changes:
         return None
-    changes = {"joins": [join.to_json() for join in new.joins]}
-    lost = set_aside(old)
+    lost = set_aside(old) if "joins" in changes else {}
     if lost:
         measured = f"{measured} {SET_ASIDE}"
+    version = session.version if version is None else version
     return moves.apply(session.pk, changes | lost, step="takes", title=title, measured=measured, version=version)

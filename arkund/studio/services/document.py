@@ -4,7 +4,7 @@ One schema for all of it: whatever comes from outside becomes a :class:`Document
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 from django.db import transaction
@@ -12,17 +12,18 @@ from django.db import transaction
 from arkund.core.errors import SettingsError
 from arkund.core.files import audio
 from arkund.core.kit.pieces import PIECES
-from arkund.core.plan import change, fits, scenes
+from arkund.core.plan import change, difference, fits, scenes
 from arkund.core.plan.plan import SCHEMA, SHELF, Plan
 from arkund.core.plan.versions import upgrade
 from arkund.core.settings import Settings, choice, number, text
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 from arkund.studio.services import recordings
 
-FORMAT = 2  # 1: Plans of schema 1
+FORMAT = 3  # 1: Plans of schema 1; 2: Moves with whole lists, decisions without their Move
 FORMATS = range(1, FORMAT + 1)
 MOST_COUNT = 1 << 31
 MOST_WARNINGS = 2000
+MOST_NAME = 120
 DIGEST = r"[0-9a-f]{64}"
 
 
@@ -75,6 +76,7 @@ class DecisionRow(Settings):
     reason: str = text(longest=500)
     title: str = text(longest=200)
     step: str = text(longest=20)
+    move: int | None = number(None, 1, MOST_COUNT, step=1)  # by which it was done
 
 
 HitRow = tuple[float, float, float]  # time_s, level_db, sureness
@@ -85,7 +87,7 @@ class Document(Settings):
     """A whole session but for its audio."""
 
     arkund_archive: int = number(FORMAT, FORMATS[0], FORMAT, step=1)
-    name: str = text(longest=120)
+    name: str = text(longest=MOST_NAME)
     sample_rate_hz: int = number(48_000, min(audio.RATES_HZ), max(audio.RATES_HZ), step=1, unit="Hz")
     plan: Plan
     version: int = number(0, 0, MOST_COUNT, step=1)
@@ -114,6 +116,8 @@ class Document(Settings):
             if key not in {take.key for take in self.takes} or set(pieces or ()) - set(PIECES):
                 raise SettingsError(f"hits: {key!r} is no take, or a piece is not known.")
         _once("decisions", [decision.key for decision in self.decisions])
+        if {each.move for each in self.decisions} - {None} - {move.number for move in self.moves}:
+            raise SettingsError("decisions: one was done by a Move that is not there.")
         _check_moves(self.plan, self.moves, self.version)
 
     @classmethod
@@ -121,9 +125,12 @@ class Document(Settings):
         """Build a document from plain data of any format; a former Plan is read as one of today, and the logbook with it stands closed."""
         if isinstance(data, dict):
             rate = data.get("sample_rate_hz") if data.get("sample_rate_hz") in audio.RATES_HZ else 48_000
+            moves = _list(data.get("moves", []))
             if data.get("arkund_archive") == 1:
-                moves = [m | {"schema": 1} if isinstance(m, dict) else m for m in _list(data.get("moves", []))]
-                data = data | {"moves": moves, "arkund_archive": FORMAT}
+                moves = [move | {"schema": 1} if isinstance(move, dict) else move for move in moves]
+            if data.get("arkund_archive") in (1, 2):
+                decisions = [_with_move(each, moves) for each in _list(data.get("decisions", []))]
+                data = data | {"moves": moves, "decisions": decisions, "arkund_archive": FORMAT}
             data = data | {"plan": upgrade(data.get("plan"), rate)}
         return super(Document, cls).from_json(data, where)
 
@@ -139,6 +146,14 @@ class Document(Settings):
             for take in self.takes
         ]
         return self.replace(takes=tuple(t.replace(length=max(mic.length for mic in t.mics)) for t in takes))
+
+
+def _with_move(decision: Any, moves: list) -> Any:
+    """Return a decision of a former format with the Move by which it was done: the last one of its title."""
+    if not isinstance(decision, dict) or decision.get("verdict") != Decision.DONE:
+        return decision
+    mine = [m.get("number") for m in moves if isinstance(m, dict) and m.get("title") == decision.get("title")]
+    return decision | {"move": mine[-1] if mine else None}
 
 
 def _list(value: Any) -> list:
@@ -170,30 +185,43 @@ def _check_moves(plan: Plan, moves: tuple[MoveRow, ...], version: int) -> None:
 
 def _put(plan: Plan, move_number: int, changes: dict[str, Any]) -> Plan:
     try:
-        return change.put(plan, change.of_today(changes))
+        return change.put(plan, difference.unpacked(plan, changes))
     except SettingsError as error:
         raise SettingsError(f"moves: Move {move_number} cannot be taken back or done again ({error})") from error
 
 
-def _row(cls: type[Settings], record) -> dict[str, Any]:
-    return {name: getattr(record, name) for name in cls.__dataclass_fields__ if name != "mics"}
+def _row(cls: type[Settings], record, **more: Any) -> dict[str, Any]:
+    """Return what a document says of a row of the database; texts no longer than it allows."""
+    out = {}
+    for each in fields(cls):
+        if each.name in more or each.name == "mics":
+            continue
+        value, longest = getattr(record, each.name), each.metadata.get("longest")
+        out[each.name] = value[:longest] if longest and isinstance(value, str) else value
+    return out | more
 
 
 def describe(session: Session) -> dict[str, Any]:
-    """Return a session as plain data of the form of :class:`Document`."""
+    """Return a session as plain data of the form of :class:`Document`, all of it as it stands at one moment."""
+    with transaction.atomic():
+        return _described(Session.objects.get(pk=session.pk))
+
+
+def _described(session: Session) -> dict[str, Any]:
     plan, takes = session.plan, []
+    numbers = dict(session.moves.values_list("pk", "number"))
     for take in Take.everything.filter(session=session).prefetch_related("mics"):
-        takes.append(_row(TakeRow, take) | {"mics": [_row(MicRow, mic) for mic in take.mics.all()]})
+        takes.append(_row(TakeRow, take, mics=[_row(MicRow, mic) for mic in take.mics.all()]))
     return {
         "arkund_archive": FORMAT,
-        "name": session.name,
+        "name": session.name[:MOST_NAME],
         "sample_rate_hz": session.sample_rate_hz,
         "plan": plan.to_json(),
         "version": session.version,
-        "warnings": session.warnings,
+        "warnings": session.warnings[:MOST_WARNINGS],
         "takes": takes,
         "moves": [_row(MoveRow, move) for move in session.moves.all()],
-        "decisions": [_row(DecisionRow, decision) for decision in session.decisions.all()],
+        "decisions": [_row(DecisionRow, each, move=numbers.get(each.move_id)) for each in session.decisions.all()],
         "hits": {t["key"]: recordings.found(session, plan, t["key"]) for t in takes if t["kind"] == Take.DRUMS},
     }
 
@@ -213,8 +241,13 @@ def create(document: Document, name: str | None = None, uid: str | None = None) 
         for row in document.takes:
             take = Take.everything.create(session=session, **_row(TakeRow, row))
             MicRecording.objects.bulk_create(MicRecording(take=take, **mic.to_json()) for mic in row.mics)
-        Move.objects.bulk_create(Move(session=session, **move.to_json()) for move in document.moves)
-        Decision.objects.bulk_create(Decision(session=session, **each.to_json()) for each in document.decisions)
+        versions = {"last_version": document.version}
+        Move.objects.bulk_create(Move(session=session, **versions, **move.to_json()) for move in document.moves)
+        by_number = {move.number: move for move in session.moves.all()}
+        Decision.objects.bulk_create(
+            Decision(session=session, **(each.to_json() | {"move": by_number.get(each.move)}))
+            for each in document.decisions
+        )
         for take, rows in document.hits.items():
             if rows is not None:
                 kept = {piece: [list(hit) for hit in mine] for piece, mine in rows.items()}

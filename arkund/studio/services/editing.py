@@ -38,7 +38,7 @@ def quantise_session(
     made = quantise(measure.hits, measure.plan, settings, measure.rate, measure.sum_of_mics)
     grid = "as meant" if settings.grid == AS_MEANT else f"to the 1/{settings.grid} grid"
     title = f"{bars_words(settings.first_bar, settings.last_bar)} {grid}, {settings.strength:.0f} %"
-    return made, _keep(session, measure.plan, made, title, version)
+    return made, _keep(session, measure.plan, made, title, session.version if version is None else version)
 
 
 def settle_bar_lines(session: Session) -> Move | None:
@@ -55,7 +55,14 @@ def settle_bar_lines(session: Session) -> Move | None:
         return None
     title = f"Tempo map of the hits: {guess.tempo.bpm:.2f} BPM in {guess.tempo.beats_per_bar}/{guess.tempo.beat_unit}"
     words = f"{guess.words} {meter.words}" if meter else guess.words
-    return moves.apply(session.pk, {"tempo": guess.tempo.to_json()}, step="timing", title=title, measured=words)
+    return moves.apply(
+        session.pk,
+        {"tempo": guess.tempo.to_json()},
+        step="timing",
+        title=title,
+        measured=words,
+        version=session.version,
+    )
 
 
 def settle_untold(session: Session, told_bpm: float | None) -> Move | None:
@@ -70,10 +77,11 @@ def move_one(session: Session, time_s: float, by_ms: float, version: int | None 
     if not any(measure.hits.values()):
         raise SettingsError("time_s: there are no hits.")
     made = move_stroke(measure.hits, measure.plan, time_s, by_ms, measure.rate, measure.sum_of_mics)
-    return made, _keep(session, measure.plan, made, f"Stroke at {time_s:.3f} s moved {by_ms:+.1f} ms", version)
+    title = f"Stroke at {time_s:.3f} s moved {by_ms:+.1f} ms"
+    return made, _keep(session, measure.plan, made, title, session.version if version is None else version)
 
 
-def _keep(session: Session, plan: Plan, made: Edit, title: str, version: int | None) -> Move | None:
+def _keep(session: Session, plan: Plan, made: Edit, title: str, version: int) -> Move | None:
     changes = {}
     if made.cuts != plan.cuts:
         changes["cuts"] = [cut.to_json() for cut in made.cuts]
@@ -129,7 +137,7 @@ def move_line(session: Session, bar: int, time_s: float, version: int | None = N
         {"tempo": tempo.to_json()},
         step="timing",
         title=f"Bar line {bar + 1} at {time_s:.3f} s",
-        version=version,
+        version=session.version if version is None else version,
     )
 
 
@@ -276,4 +284,5 @@ def take_in_hits(session: Session, path: Path, version: int | None = None) -> tu
         return 0, None
     changes = [change.to_json() for change in (*measure.plan.hit_changes, *new)]
     title = f"{len(new)} hits from {path.name}"
+    version = session.version if version is None else version
     return len(new), moves.apply(session.pk, {"hit_changes": changes}, step="load", title=title, version=version)

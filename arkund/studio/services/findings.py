@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from arkund.core.blend.propose import propose_headroom, propose_mix
 from arkund.core.blend.propose import propose_kit as propose_over_kit
 from arkund.core.clean.propose import propose as propose_clean
+from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding, with_minus
 from arkund.core.kit.pieces import is_tom, timing_mic
 from arkund.core.level.measure import sticking_out
@@ -15,7 +16,8 @@ from arkund.core.lineup.propose import propose as propose_lineup
 from arkund.core.lineup.propose import propose_drift
 from arkund.core.load import propose as propose_load
 from arkund.core.load.sound import sounds_like_another
-from arkund.core.plan import change
+from arkund.core.plan import change, difference
+from arkund.core.plan.plan import Plan
 from arkund.core.replace.propose import propose as propose_replace
 from arkund.core.timing import sections as song_sections
 from arkund.core.timing.bars import bars_of
@@ -25,11 +27,13 @@ from arkund.core.timing.propose import propose_tempo
 from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
-from arkund.studio.models import Decision, Move, Session
+from arkund.studio.models import Decision, Measured, Move, Session
 from arkund.studio.services import blending, grouping, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
+from arkund.studio.steps import STEPS
 
 LOW_CONFIDENCE = 0.7
+OPEN = "open"  # a note that waits for a decision
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,25 +68,55 @@ def _worded(finding: Finding) -> Finding:
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     """Return the step's findings with their decisions; a change that already stands counts as done. What was done is told as it was measured then."""
-    decided = {d.key: d for d in Decision.objects.filter(session=session)}
-    done = {move.title: move.measured for move in session.moves.filter(state=Move.DONE, step=step).order_by("number")}
-    plan = measure.plan
-    out = []
+    decided, plan, out = standing(session), measure.plan, []
     for number, finding in enumerate(find(step, measure), 1):
         decision = decided.get(finding.key)
-        state = "open"
-        if decision is not None:
-            state = decision.verdict
-            if state == Decision.DONE and decision.title in done:
-                finding = dataclasses.replace(finding, title=decision.title, evidence=done[decision.title])
-        elif finding.changes and all(_same(change.get(plan, p), v) for p, v in finding.changes.items()):
+        if decision is not None and decision.move is not None and not _holds(plan, decision.move):
+            decision = None  # somebody has set it otherwise since: what is measured now asks again
+        state = decision.verdict if decision else OPEN
+        if state == Decision.DONE:
+            finding = dataclasses.replace(finding, title=decision.title, evidence=decision.move.measured)
+        elif state == OPEN and finding.changes and _is_so(plan, finding.changes):
             state = Decision.DONE
         out.append(Note(number, finding, state, decision.reason if decision else ""))
     return out
 
 
-def _same(a, b) -> bool:
-    return a == b or (isinstance(a, (int, float)) and isinstance(b, (int, float)) and abs(a - b) < 1e-6)
+def remember_open(session: Session, step: str, found: list[Note]) -> None:
+    """Remember how many notes of a step wait, as measured at the session's version: the rail of every page shows it."""
+    told = {"version": session.version, "open": sum(note.state == OPEN for note in found)}
+    row, _ = Measured.objects.get_or_create(pk=_open_key(session, step), defaults={"session": session, "data": told})
+    if row.data != told and row.data["version"] <= session.version:
+        Measured.objects.filter(pk=row.pk).update(data=told)
+
+
+def open_by_step(session: Session) -> dict[str, dict]:
+    """Return by step how many notes wait, and whether that was measured since the last change; steps that were never measured are left out."""
+    keys = {_open_key(session, step): step for step in STEPS}
+    rows = Measured.objects.filter(pk__in=keys).values_list("pk", "data")
+    return {keys[key]: {"open": d["open"], "fresh": d["version"] == session.version} for key, d in rows}
+
+
+def _open_key(session: Session, step: str) -> str:
+    return f"open notes {session.pk} {step}"
+
+
+def standing(session: Session) -> dict[str, Decision]:
+    """Return by key what was decided and still holds."""
+    rows = Decision.objects.filter(session=session).select_related("move")
+    return {decision.key: decision for decision in rows if decision.stands}
+
+
+def _holds(plan: Plan, move: Move) -> bool:
+    """Say whether a Plan is still as a Move made it."""
+    try:
+        return _is_so(plan, change.of_today(move.after))
+    except SettingsError:
+        return False  # what it changed is gone
+
+
+def _is_so(plan: Plan, changes: dict) -> bool:
+    return all(difference.stands(change.get(plan, path), value) for path, value in changes.items())
 
 
 def _load(m: Measure) -> list[Finding]:

@@ -223,7 +223,7 @@ def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[s
             record = Take.objects.create(
                 session=session,
                 key=keys[take],
-                name=Path(take).name or "Take 1",
+                name=(Path(take).name or "Take 1")[:120],
                 length=max(channel.length for *_, channel, _ in mine),
             )
             MicRecording.objects.bulk_create(

@@ -22,17 +22,19 @@ from arkund.core.card.targets import (
     shown,
 )
 from arkund.core.dsp.spectrum import OCTAVES_HZ
-from arkund.core.errors import CancelledError
+from arkund.core.errors import CancelledError, StaleError
 from arkund.core.findings import with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.studio.models import Move, Session
-from arkund.studio.services import carding, layering, moves, rigging
+from arkund.studio.services import carding, layering, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
+from arkund.studio.services.unattended import Unattended
 from arkund.studio.steps import KIT
 
 ROUNDS, PATIENCE = 14, 4  # at most; without anything better
+TRIES = 3  # where the Plan is changed meanwhile
 STALLED = 2  # after so many without, what is met gives way to what is further off than in the raw kit
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
 LEAST_ATTACK_DB = 0.05
@@ -52,11 +54,35 @@ class Tried:
 
 
 def settle(
-    session: Session,
+    job: Unattended,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[Move]:
-    """Correct the kit towards the targets of its school; return the Moves. Raises CancelledError between two rounds; what was tried leaves nothing behind."""
+    """Correct the kit towards the targets of its school; return the Moves.
+
+    Where somebody changes the Plan meanwhile it is begun again, with what they set left as it is. Raises CancelledError between two rounds, StaleError where
+    the Plan never came to rest; what was tried leaves nothing behind then.
+    """
+    for _ in range(TRIES):
+        session = job.session()
+        worked_out = _worked_out(session, on_progress, cancelled)
+        if not job.disturbed(session.version):
+            before = len(job.made)
+            for each in worked_out:
+                free = {path: value for path, value in each.values.items() if job.is_free(path)}
+                if free:
+                    job.make(free, version=session.version, title=each.title, step=each.step, measured=each.measured)
+            return job.made[before:]
+    raise StaleError(
+        "The plan was changed again and again while the kit was brought to its targets; nothing of that was kept."
+        " Start it again when you let it work."
+    )
+
+
+def _worked_out(
+    session: Session, on_progress: Callable[[float, str], None], cancelled: Callable[[], bool]
+) -> list["_Correction"]:
+    """Return what brings the kit of a Plan to its targets."""
     measure = Measure(session)
     span, school = measure.busy_span(), measure.plan.school
     raw = carding.figures(measure.at(raw_plan(measure.plan)), span)
@@ -93,7 +119,7 @@ def settle(
             break
         if since == STALLED and not giving and is_further(best.figures, raw, school):
             giving, now = True, best
-    return _kept(session, begun, best, raw, applied)
+    return _kept(begun, best, raw, applied)
 
 
 def _rooms(figures: dict, raw: dict, school: str) -> dict[str, float]:
@@ -215,8 +241,18 @@ class _Corrections:
             self._take(levers.density(self.plan, over_db, self.plan.school, self._peak_db))
 
 
-def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> list[Move]:
-    """Keep what differs as Moves, with what was wanted and what was reached; figures for which the same was changed share one."""
+@dataclass(frozen=True, slots=True)
+class _Correction:
+    """What is to become a Move."""
+
+    values: dict
+    step: str
+    title: str
+    measured: str
+
+
+def _kept(begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> list[_Correction]:
+    """Return what differs, with what was wanted and what was reached; figures for which the same was changed share one."""
     made = []
     for figures, places in _together(applied):
         now = {place: change.get(best.plan, place) for place in places if not _below_another(place, places)}
@@ -229,19 +265,17 @@ def _kept(session: Session, begun: Tried, best: Tried, raw: dict, applied: dict[
         step = next((STEP_OF[key] for key in figures if key in STEP_OF), KIT)
         title = f"Kit: {'; '.join(told)}"
         measured = f"Wanted, {best.plan.school}: {targets}. Measured over the busiest part."
-        made.append(_made(session, values, step, title, measured))
+        made.append(_correction(values, step, title, measured))
     if best.plan.kit.level_db != begun.plan.kit.level_db:
         title = f"Kit: its level to {best.plan.kit.level_db:+.1f} dB, {best.figures['headroom']:.1f} dBTP"
         measured = f"Wanted: {KIT_PEAK_DB:g} dBTP in the busiest part."
-        made.append(_made(session, {"kit.level_db": best.plan.kit.level_db}, KIT, title, measured))
+        made.append(_correction({"kit.level_db": best.plan.kit.level_db}, KIT, title, measured))
     return made
 
 
-def _made(session: Session, values: dict, step: str, title: str, measured: str) -> Move:
-    """Make a Move, what is told of it no longer than that may be."""
-    return moves.apply(
-        session.pk, values, step=step, title=with_minus(title)[:200], measured=with_minus(measured)[:600]
-    )
+def _correction(values: dict, step: str, title: str, measured: str) -> _Correction:
+    """Return a correction, what is told of it no longer than that may be."""
+    return _Correction(values, step, with_minus(title)[:200], with_minus(measured)[:600])
 
 
 def _together(applied: dict[str, dict]) -> list[tuple[list[str], dict]]:

@@ -119,10 +119,14 @@ def _keep(
                     )
             take.length = max(take.mics.values_list("length", flat=True), default=0)
             take.save(update_fields=["length"])
-            plan = Session.objects.get(pk=session.pk).plan
+            now = Session.objects.get(pk=session.pk)
+            plan = now.plan
             rows = shelf.with_captures(plan, _captures(hits, kept, {c.id for c in plan.captures}))
             changes = {"captures": [c.to_json() for c in rows]}
-            move = moves.apply(session.pk, changes, step="replace", title=title, measured=told[:600], version=version)
+            base = now.version if version is None else version
+            move = moves.apply(
+                session.pk, changes, step="replace", title=title, measured=told[:600], version=base, elsewhere=True
+            )
         cards.keep(Session.objects.get(pk=session.pk))
     return move
 

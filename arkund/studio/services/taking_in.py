@@ -31,5 +31,7 @@ def take_in(session: Session, paths: Sequence[Path], what: str, piece: str = "")
         changes, words = editing.tempo_of_midi(song, path.name), " ".join(song.warnings)
     else:
         changes, words = {"tempo": editing.tempo_of_click(path, session.plan.tempo).to_json()}, ""
-    move = moves.apply(session.pk, changes, step="timing", title=f"Tempo map of {path.name}", measured=words)
+    move = moves.apply(
+        session.pk, changes, step="timing", title=f"Tempo map of {path.name}", measured=words, version=session.version
+    )
     return move, words

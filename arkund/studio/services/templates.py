@@ -50,6 +50,5 @@ def start_from(session: Session, template: Template) -> Move:
     """Let a session start from a template, as one Move: its tools loaded but bypassed."""
     changes = changes_of(session.plan, template.data)
     words = "Every tool is loaded and bypassed; switch on what the song needs."
-    return moves.apply(
-        session.pk, changes, step="load", title=f"Started from the template “{template.name}”", measured=words
-    )
+    title = f"Started from the template “{template.name}”"
+    return moves.apply(session.pk, changes, step="load", title=title, measured=words, version=session.version)

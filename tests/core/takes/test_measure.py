@@ -104,6 +104,17 @@ class TestChoose:
         chosen = ["a", *self.best(most_joins=most, join_costs=0.0)]
         assert sum(x != y for x, y in itertools.pairwise(chosen)) <= most
 
+    @pytest.mark.parametrize("most", [0, 6])
+    def test_what_is_chosen_stays(self, most):
+        """Whatever it scores, and however many joins it needs; the others are the best beside it."""
+        by_hand = {1: "a", 2: "b", 6: "a"}
+        chosen = choose(TestScores.found, "a", CompSettings(most_joins=most, join_costs=0.0), by_hand)
+        assert all(chosen[bar] == take for bar, take in by_hand.items())
+        assert len(chosen) == 8
+        if most:
+            assert chosen[3] != "b"
+            assert chosen[4] != "b"
+
     def test_is_the_best_of_all(self):
         """Against trying every way over five bars with two joins."""
         rows = {name: mine[:5] for name, mine in TestScores.found.items()}

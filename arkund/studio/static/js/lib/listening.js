@@ -14,11 +14,11 @@ export class Listening {
   }
   toggle(kind, strip) {
     this[kind] = this.has(kind, strip) ? this[kind].filter((each) => each !== strip) : [...this[kind], strip];
-    this.#keep();
+    this.keep();
   }
   clear() {
     for (const kind of KINDS) this[kind] = [];
-    this.#keep();
+    this.keep();
   }
   get any() {
     return KINDS.some((kind) => this[kind].length > 0);
@@ -32,7 +32,7 @@ export class Listening {
     const of = (kind) => (this[kind].length ? `${kind}: ${this[kind].map(nameOf).join(", ")}` : "");
     return KINDS.map(of).filter(Boolean).join("; ");
   }
-  #keep() {
+  keep() {
     this.store.setItem(this.name, JSON.stringify(this.question()));
   }
 }

@@ -29,9 +29,9 @@ export function registerPage() {
     picked: "", // the tool that was chosen in the row
     chart: null,
     notes: [],
-    undoes: "",
-    redoes: "",
-    settled: {},
+    undoes: null, // the Move that undo would take back: { move, title, step, page }
+    redoes: null,
+    open: {}, // by step, how many of its notes wait, and whether that was measured since the last change
     listening: { solo: [], mute: [] }, // of this browser alone: see listening.js
     message: "",
     bad: false,
@@ -51,7 +51,7 @@ export function registerPage() {
         this.notes = data.notes;
         this.undoes = data.undo;
         this.redoes = data.redo;
-        this.settled = data.settled;
+        this.open = data.open;
         this.scene = data.scene;
         this.scenes = data.scenes;
         this.bars = data.bars;
@@ -90,14 +90,21 @@ export function registerPage() {
       if (!this.pending) await this.refresh();
       return answer;
     },
+    /** Send a Move that still waits, where the page is left: it was made. */
+    leave() {
+      if (waiting) post(`${base}/moves`, { version: this.version, ...waiting.data }, true).catch(() => {});
+      waiting = null;
+    },
     async ask(name, data) {
       if (waiting?.data === data) waiting = null;
       try {
         const answer = await post(`${base}/${name}`, { version: this.version, ...data });
         if (answer.job) return answer;
+        const alone = answer.version <= this.version + 1;
         this.version = answer.version;
-        this.say([answer.title, answer.said].filter(Boolean).join(": ") || "Done.");
+        this.say(this.deedWords(answer));
         window.dispatchEvent(new CustomEvent("plan", { detail: { tried: data.changes || null } }));
+        if (!alone) await this.refresh(); // others have changed something too: what follows from here on is set in sight of it
         return answer;
       } catch (error) {
         this.say(error.message, true);
@@ -107,6 +114,22 @@ export function registerPage() {
       }
     },
 
+    /** What became of a Move, and on which page where that is another one. */
+    deedWords({ title, said, deed, step }) {
+      const what = [title, said].filter(Boolean).join(": ") || "Done.";
+      if (!deed || deed === "done") return what;
+      const page = this.pageName(step);
+      return `${deed === "undone" ? "Undone" : "Done again"}${page ? ` on ${page}` : ""}: ${what}`;
+    },
+    /** The name of another page than this one; nothing for what belongs to none. */
+    pageName(step) {
+      return step === this.step ? "" : boot.pages[step] || "";
+    },
+    /** Where the next Move to be turned belongs, if that is another page: said on the button, before it is pressed. */
+    elsewhere(named) {
+      const page = named ? this.pageName(named.step) : "";
+      return page ? ` on ${page}` : "";
+    },
     /** Hand over files; what they change is a Move like any other. */
     async send(name, files, fields) {
       const form = new FormData();
@@ -150,10 +173,19 @@ export function registerPage() {
       return done;
     },
     undo() {
-      return this.act("undo");
+      return this.turnMove("undo", this.undoes);
     },
     redo() {
-      return this.act("redo");
+      return this.turnMove("redo", this.redoes);
+    },
+    /** Undo or do again the Move that the page names; while changes are under way, what is last by then. */
+    turnMove(name, named) {
+      return this.act(name, this.pending || !named ? {} : { move: named.move });
+    },
+    turnWords(name, named) {
+      if (!named) return `nothing to ${name}`;
+      const page = this.pageName(named.step);
+      return `${name}${page ? `, on ${page}` : ""}: ${named.title}`;
     },
     /** Every first choice; where it is in doubt which mic is which, that is asked first. */
     async propose() {
@@ -166,11 +198,18 @@ export function registerPage() {
       return null;
     },
     doNote(note) {
-      return this.act("decide", { step: this.step, key: note.key, verdict: "do" });
+      return this.decide(note, { verdict: "do" });
     },
     leaveNote(note) {
-      const reason = note.why || "it already sounds right";
-      return this.act("decide", { step: this.step, key: note.key, verdict: "leave", reason });
+      return this.decide(note, { verdict: "leave", reason: note.why || "it already sounds right" });
+    },
+    /** Once for each note: a second press while the first is under way is none. */
+    async decide(note, verdict) {
+      if (note.busy) return null;
+      note.busy = true;
+      const answer = await this.act("decide", { step: this.step, key: note.key, ...verdict });
+      note.busy = false;
+      return answer;
     },
     try(changes, scene = this.scene) {
       this.trialScene = scene;
@@ -232,8 +271,20 @@ export function registerPage() {
     openNotes() {
       return this.notes.filter((n) => n.state === "open").length;
     },
-    settledOf(step) {
-      return this.settled[step] || "";
+    /** A step's mark on the rail: how many notes wait there, a tick where none does, nothing where that is not known. */
+    railMark(step) {
+      const found = this.open[step];
+      if (!found) return "";
+      return found.open || (found.fresh ? "✓" : "");
+    },
+    railWords(step) {
+      const found = this.open[step];
+      if (!found) return "";
+      const count = found.open ? `${found.open} open ${found.open === 1 ? "note" : "notes"}` : "no open notes";
+      return found.fresh ? count : `${count}, as measured before the last change`;
+    },
+    isOldMark(step) {
+      return Boolean(this.open[step] && !this.open[step].fresh);
     },
     isChosen(id) {
       return this.chart !== null && (this.chart.mic === id || this.chart.piece === id);
@@ -273,6 +324,7 @@ export function hand(path, values) {
 }
 
 let typed = null; // the field that somebody is typing into, until it is taken over
+let before = ""; // what stood in it
 
 /** What is shown anew never takes a half-typed value away. A browser does not tell of a change of a value that was put back, so that is told here. */
 function typing() {
@@ -281,6 +333,9 @@ function typing() {
     typed = null;
     field?.dispatchEvent(new Event("change", { bubbles: true }));
   };
+  window.addEventListener("beforeinput", ({ target }) => {
+    if (target !== typed) before = target.value;
+  });
   window.addEventListener("input", ({ target }) => {
     if (target.matches?.("input[type=number], input[type=text]") && !target.form) typed = target;
   });
@@ -298,16 +353,28 @@ function typedWords() {
   };
 }
 
+/** Undo by keyboard. In a field in which something was typed that is not taken over yet, it is that which is taken back, and no Move. */
+function undoKey(event, page) {
+  const field = event.target.closest("input:not([type=range]):not([type=checkbox]), textarea");
+  if (field && field !== typed && field.type !== "number") return; // a search, a name: the browser's own
+  event.preventDefault();
+  if (field && field === typed) {
+    field.value = before;
+    typed = null;
+  } else if (event.shiftKey) page.redo();
+  else page.undo();
+}
+
 function keys() {
   window.addEventListener("keydown", (event) => {
     const page = Alpine.store("page");
-    if (event.target.closest("input:not([type=range]), select, textarea")) return;
     const meta = event.ctrlKey || event.metaKey;
     if (meta && event.key.toLowerCase() === "z") {
-      event.preventDefault();
-      if (event.shiftKey) page.redo();
-      else page.undo();
-    } else if (event.key === "?") {
+      undoKey(event, page);
+      return;
+    }
+    if (event.target.closest("input:not([type=range]), select, textarea")) return;
+    if (event.key === "?") {
       page.keys = !page.keys;
     } else if (event.key === "Escape") {
       page.keys = false;
@@ -322,6 +389,7 @@ export function start() {
   document.documentElement.toggleAttribute("data-light", light);
   keys();
   typing();
+  window.addEventListener("pagehide", () => Alpine.store("page").leave());
   registerJobs();
   Alpine.start();
   Alpine.store("page").refresh();

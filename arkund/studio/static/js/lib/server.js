@@ -20,11 +20,12 @@ export async function get(address) {
   return response.json();
 }
 
-export async function post(address, data = {}) {
+/** `keepalive` : it is sent even where the page is left meanwhile. */
+export async function post(address, data = {}, keepalive = false) {
   const body = data instanceof FormData ? data : JSON.stringify(data);
   const headers = { "X-CSRFToken": token(), accept: "application/json" };
   if (!(data instanceof FormData)) headers["content-type"] = "application/json";
-  const response = await fetch(address, { method: "POST", body, headers });
+  const response = await fetch(address, { method: "POST", body, headers, keepalive });
   if (!response.ok) throw await explain(response);
   return response.json();
 }

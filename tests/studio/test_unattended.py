@@ -1,0 +1,109 @@
+"""One click while an engineer works on: every Move that was accepted is there in the end."""
+
+import pytest
+
+from arkund.core.errors import CancelledError, StaleError
+from arkund.studio.models import Move, Session
+from arkund.studio.services import moves, proposing, settling
+from arkund.studio.services.unattended import Unattended
+from tests.studio.doing import apply
+
+pytestmark = pytest.mark.django_db
+TRIM, LEVEL = "mics.sn-top.trim_db", "groups.snare.level_db"
+
+
+def value(session: Session, path: str) -> float:
+    session.refresh_from_db()
+    return moves.change.get(session.plan, path)
+
+
+class TestUnattended:
+    """What a job may change."""
+
+    def test_what_others_have_set_since_it_began(self, session):
+        """Is left alone, also where it was undone since; its own Moves are no strangers to it."""
+        job = Unattended(session.pk)
+        apply(session.pk, {TRIM: -3.0}, step="level", title="by hand")
+        moves.undo(session.pk)
+        now = job.session().version
+        assert job.make({TRIM: -1.0}, version=now, step="level", title="first") is None
+        assert job.make({"mics.kd-in.trim_db": -1.0}, version=now, step="level", title="second") is not None
+        assert job.make({"mics.kd-in.trim_db": -2.0}, version=now, step="level", title="third") is not None
+        assert job.left == ["first"]
+        assert value(session, TRIM) == 0.0
+        assert value(session, "mics.kd-in.trim_db") == -2.0
+
+    def test_what_was_set_between_measuring_and_changing(self, session):
+        """Belongs to who set it, down to a part of what is to be changed."""
+        job = Unattended(session.pk)
+        version = job.session().version
+        apply(session.pk, {"mics.sn-top.tools.gate.on": True}, step="clean", title="by hand")
+        row = [tool.to_json() for tool in session.plan.mic("sn-top").tools]
+        assert job.make({"mics.sn-top.tools": row}, version=version, step="clean", title="a row") is None
+        assert value(session, "mics.sn-top.tools.gate.on") is True
+
+    def test_stopped(self, session):
+        """Between two steps."""
+        with pytest.raises(CancelledError):
+            Unattended(session.pk, lambda: True)
+
+
+class TestProposing:
+    """Everything proposed, and a hand in between."""
+
+    @pytest.fixture
+    def hand(self, session, monkeypatch):
+        """Somebody who sets the snare's trim whenever a step has been measured and before its notes are done, each time otherwise."""
+        found, said = proposing.find_part, []
+
+        def find_part(step, part, measure):
+            out = found(step, part, measure)
+            if len(said) < 30:
+                said.append(-1.0 - 0.5 * len(said))
+                apply(session.pk, {TRIM: said[-1]}, step="level", title="by hand")
+            return out
+
+        monkeypatch.setattr(proposing, "find_part", find_part)
+        return said
+
+    def test_a_hand_goes_first(self, session, hand):
+        """What was set last stays; the rest is proposed."""
+        done = proposing.propose_all(session.pk)
+        assert len(hand) > 5
+        assert value(session, TRIM) == hand[-1]
+        mine = {move.number for move in done.moves}
+        theirs = session.moves.exclude(number__in=mine)
+        assert theirs.count() == len(hand)
+        assert all(move.state == Move.DONE for move in session.moves.all())
+        assert len(done.moves) > 5
+        assert not any(path == TRIM for move in done.moves for path in move.after)
+
+    def test_the_kit_is_begun_again(self, session, monkeypatch):
+        """On what was set meanwhile, which it leaves alone."""
+        monkeypatch.setattr(settling, "ROUNDS", 3)
+        worked_out, tries = settling._worked_out, []
+
+        def disturbed(mine, on_progress, cancelled):
+            out = worked_out(mine, on_progress, cancelled)
+            tries.append(mine.version)
+            if len(tries) == 1:
+                apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
+            return out
+
+        monkeypatch.setattr(settling, "_worked_out", disturbed)
+        settling.settle(Unattended(session.pk))
+        assert tries == [0, 1]
+        assert value(session, LEVEL) == -7.5
+
+    def test_the_kit_never_comes_to_rest(self, session, monkeypatch):
+        """It says so, and has changed nothing."""
+
+        def disturbed(mine, on_progress, cancelled):
+            apply(session.pk, {LEVEL: -float(mine.version) - 1.0}, step="blend", title="by hand")
+            return [settling._Correction({"kit.level_db": -9.0}, "kit", "softer", "")]
+
+        monkeypatch.setattr(settling, "_worked_out", disturbed)
+        with pytest.raises(StaleError, match="again and again"):
+            settling.settle(Unattended(session.pk))
+        assert value(session, "kit.level_db") == 0.0
+        assert set(session.moves.values_list("title", flat=True)) == {"by hand"}
