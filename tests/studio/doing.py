@@ -1,5 +1,8 @@
 """What several tests of services do with a session."""
 
+from contextlib import suppress
+
+from arkund.core.errors import UnchangedError
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves, proposing, rigging
 from arkund.studio.services.measuring import Measure
@@ -13,9 +16,11 @@ def made(session: Session, change) -> Measure:
     return Measure(session)
 
 
-def apply(session_id: int, changes: dict, **words) -> Move:
-    """Make a Move on the Plan as it is now."""
-    return moves.apply(session_id, changes, version=Session.objects.get(pk=session_id).version, **words)
+def apply(session_id: int, changes: dict, **words) -> Move | None:
+    """Make a Move on the Plan as it is now; None where it is so already."""
+    with suppress(UnchangedError):
+        return moves.apply(session_id, changes, version=Session.objects.get(pk=session_id).version, **words)
+    return None
 
 
 def accept(session_id: int, finding, reason: str = "") -> Move:

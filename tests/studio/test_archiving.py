@@ -139,7 +139,7 @@ class TestWhatIsWritten:
         assert [path.name for path in tmp_path.iterdir()] == ["a.zip"]
 
     def test_moves_of_many_regions(self, session, tmp_path):
-        """141 of them on a row of five thousand are no burden."""
+        """Some of them on a row of five thousand are no burden: together they take no more than the row itself."""
         spans = [[1000 * k, 1000 * k + 500] for k in range(5000)]
         session.refresh_from_db()
         rigging.make(session, rigging.add_tool(session, "sn-top", "regions"))
@@ -148,17 +148,17 @@ class TestWhatIsWritten:
             for t in Session.objects.get(pk=session.pk).plan.mic("sn-top").tools
             if t.kind == "regions"
         )
-        for k in range(142):
+        for k in range(15):
             apply(
                 session.pk,
                 {place: [*spans[:k], [1000 * k, 1000 * k + 501], *spans[k + 1 :]]},
                 step="clean",
                 title="edge",
             )
-        assert len(json.dumps(describe(session))) < 2_000_000
+        assert len(json.dumps(describe(session))) < 400_000
         back = archiving.restore(archiving.archive(session, tmp_path / "a.zip"))
         for each in (session, back):
-            for _ in range(141):
+            for _ in range(14):
                 moves.undo(each.pk)
             each.refresh_from_db()
         assert back.plan == session.plan

@@ -6,7 +6,7 @@ from arkund.core.blend.groups import FIRST_ROWS
 from arkund.studio.services import grouping, moves
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.proposing import accept
+from tests.studio.doing import accept
 
 pytestmark = pytest.mark.django_db
 

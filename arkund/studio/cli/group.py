@@ -7,7 +7,7 @@ import sys
 import click
 
 from arkund import __version__
-from arkund.core.errors import ArkundError
+from arkund.core.errors import ArkundError, UnchangedError
 
 BAD_INPUT, OUR_FAILURE = 2, 1
 
@@ -21,6 +21,9 @@ class Arkund(click.Group):
             return super().invoke(ctx)
         except (click.ClickException, click.exceptions.Exit, click.Abort):
             raise
+        except UnchangedError as said:
+            click.echo(said)  # nothing had to be done: no failure
+            return None
         except Exception as error:
             said = _refusal(error)
             if said is not None:

@@ -211,6 +211,9 @@ export function registerPage() {
       note.busy = false;
       return answer;
     },
+    isBusy(note) {
+      return Boolean(note.busy);
+    },
     try(changes, scene = this.scene) {
       this.trialScene = scene;
       window.dispatchEvent(new CustomEvent("try", { detail: changes }));
