@@ -1,48 +1,86 @@
-"""A survey of files under each other's names, every pair of every kit in turn: ``make survey-swaps SEED=300``. Some minutes; figures go to docs/hits.md."""
+"""A survey of couples of mics under each other's names, on kits of foreign strokes with the hits that are found: ``make survey-swaps SEED=1000 KITS=60``.
 
-import itertools
+Each kit is looked at as it is rightly named, where nothing may be doubted, and then with each couple exchanged. Figures go to docs/hits.md.
+"""
+
 import sys
+from collections import Counter
+from concurrent.futures import ProcessPoolExecutor
 
-from arkund.core.demo.recording import Library
+from arkund.core.hits.measure import find_hits
+from arkund.core.hits.resolve import resolve
+from arkund.core.hits.settings import HitSettings, channels_of
+from arkund.core.load.measure import heard
 from arkund.core.load.propose import exchange, swapped
-from arkund.core.load.sound import features_of, kind_of, likely
+from arkund.core.load.standing import later
 from arkund.core.plan import change
-from tests.foreign import ForeignLibrary
+from arkund.core.tone.measure import starts_of
+from arkund.core.tone.peaks import fundamental_hz
+from tests.foreign import FOREIGN
 from tests.kits import small_kit
-from tests.survey import KITS, OtherRecorded
-from tools import recorded
+from tests.survey import KITS
+
+COUPLES = {
+    "kick in/out": ("KD in", "KD out"),
+    "snare top/bottom": ("SN top", "Snr btm"),
+    "hi-hat/ride": ("HH", "Ride"),
+    "tom 1/tom 2": ("T1", "T2"),
+    "tom 1/floor tom": ("T1", "FT"),
+    "tom 2/floor tom": ("T2", "FT"),
+    "overheads L/R": ("OH L", "OH R"),
+}
+SIDES = {"OH L": "L", "OH R": "R", "Rm L": "L", "Rm R": "R"}
 
 
-def survey(seed: int, strokes_of: type) -> None:
-    """Print how many exchanged pairs are named, what else is named then, and what is where nothing was exchanged."""
-    pairs = named = beside = false = 0
-    for number, (style, bpm, more) in enumerate(KITS):
-        bars = 6 if style == "slow" else 10
-        kit = small_kit(seed=seed + number, style=style, bpm=bpm + seed % 7, bars=bars, strokes_of=strokes_of, **more)
-        plan = kit.plan
-        found = likely(features_of([kit.readers[mic.id] for mic in plan.mics], kit.sample_rate_hz))
-        likelihoods = {mic.id: mine for mic, mine in zip(plan.mics, found, strict=True) if mine}
-        kinds = {mic.id: kind_of(mic.piece, mic.role) for mic in plan.mics if mic.id in likelihoods}
-        false += len(_named(plan, likelihoods))
-        for a, b in itertools.combinations((mic for mic, kind in kinds.items() if kind), 2):
-            if kinds[a] != kinds[b]:
-                other = exchange(plan.mic(a), plan.mic(b))
-                notes = _named(
-                    change.put(plan, {k: v for k, v in other.items() if not k.endswith("name")}), likelihoods
-                )
-                pairs, named = pairs + 1, named + ({a, b} in notes)
-                beside += len(notes) - ({a, b} in notes)
-    print(f"seed {seed}, {strokes_of.__name__}: {named} of {pairs} named, {beside} others beside them;", end=" ")
-    print(f"{false} in {len(KITS)} kits with right names")
+def doubted(plan, kit) -> list[set[str]]:
+    """Return the couples that are said to be swapped, by their ids, with the hits that are found under these names."""
+    rate = kit.sample_rate_hz
+    found = find_hits([kit.readers[mic.id] for mic in plan.mics], channels_of(plan.mics), rate, HitSettings())
+    hits = resolve({piece: [[h.time_s, h.level_db, h.sure] for h in mine] for piece, mine in found.items()}, ())
+    toms = [mic for mic in plan.mics if mic.role == "close" and hits.get(mic.piece)]
+    pitch_hz = {
+        mic.id: fundamental_hz(kit.readers[mic.id].read, starts_of(hits, mic.piece, rate), mic.piece, rate) or 0.0
+        for mic in toms
+    }
+    notes = swapped(plan, later(plan, kit, hits), heard(plan, kit, hits), pitch_hz)
+    return [{path.split(".")[1] for path in note.changes} for note in notes]
 
 
-def _named(plan, likelihoods) -> list[set[str]]:
-    """Return the pairs that are said to be swapped."""
-    notes = swapped(plan, likelihoods, {})
-    return [{key.split(".")[1] for key in note.changes} for note in notes if note.key.startswith("load:swap")]
+def looked_at(number: int) -> tuple[str, int, dict[str, tuple[bool, int]]]:
+    """Return of a kit its source, how many couples are doubted as it is, and of each couple whether it is named when exchanged, and how many others are."""
+    library, (style, bpm, more) = FOREIGN[number % len(FOREIGN)], KITS[number // len(FOREIGN) % len(KITS)]
+    bars = 6 if style == "slow" else 8
+    kit = small_kit(seed=5100 + number, style=style, bpm=bpm + number % 7, bars=bars, strokes_of=library, **more)
+    plan = kit.plan.replace(mics=tuple(mic.replace(side=SIDES.get(mic.id, "")) for mic in kit.plan.mics))
+    names, out = {mic.id for mic in plan.mics}, {}
+    for couple, (a, b) in COUPLES.items():
+        if {a, b} <= names:
+            other = exchange(plan.mic(a), plan.mic(b))
+            said = doubted(change.put(plan, {k: v for k, v in other.items() if not k.endswith("name")}), kit)
+            out[couple] = {a, b} in said, sum(each != {a, b} for each in said)
+    return library.__name__, len(doubted(plan, kit)), out
+
+
+def survey(seed: int, kits: int) -> None:
+    """Print the tables."""
+    with ProcessPoolExecutor(2) as pool:
+        rows = list(pool.map(looked_at, range(seed, seed + kits)))
+    doubts, seen = Counter(), Counter(source for source, *_ in rows)
+    for source, count, _ in rows:
+        doubts[source] += bool(count)
+    print(
+        "rightly named kits of which something is doubted: " + ", ".join(f"{s} {doubts[s]} of {seen[s]}" for s in seen)
+    )
+    for couple in COUPLES:
+        tried = [out[couple] for *_, out in rows if couple in out]
+        print(
+            f"{couple:<18} {sum(ok for ok, _ in tried):3} of {len(tried):3} named, {sum(n for _, n in tried)} others beside"
+        )
+    every = [each for *_, out in rows for each in out.values()]
+    print(
+        f"{'all':<18} {sum(ok for ok, _ in every):3} of {len(every):3} = {sum(ok for ok, _ in every) / len(every):.1%}"
+    )
 
 
 if __name__ == "__main__":
-    start = int(sys.argv[1]) if len(sys.argv) > 1 else 300
-    for strokes in (Library, *([OtherRecorded] if recorded.there() else []), ForeignLibrary):
-        survey(start, strokes)
+    survey(int(sys.argv[1]) if len(sys.argv) > 1 else 1000, int(sys.argv[2]) if len(sys.argv) > 2 else 60)

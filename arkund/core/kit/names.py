@@ -24,6 +24,8 @@ from arkund.core.kit.words import (
 SURE, SHORT, LETTER, GUESS, NONE = 0.98, 0.92, 0.75, 0.55, 0.0
 NEXT_TO = 0.85  # concluded from the other names, as most would
 MOST_TOMS = 4
+TOM_INCHES = range(8, 21)  # what a tom is called by that is called by its size
+FLOOR_INCHES = 14  # from here on it stands on the floor, if it is the largest
 KIT_WIDE = ("overhead", "room", "talkback")
 HEIGHT_ORDER = {"high": 0, "": 1, "mid": 1, "low": 2}
 ROMAN = {"i": 1, "ii": 2, "iii": 3, "iv": 4}
@@ -51,6 +53,8 @@ class _Reading:
     side: str = ""
     height: str = ""
     number: int | None = None
+    inches: int | None = None  # of a tom that is called by its size
+    below: bool = False  # a snare's letter that says upper beside a lower one, and under beside a top one
     rack: bool = False
     sure: float = NONE
     others: set[str] = field(default_factory=set)  # further pieces in the same name
@@ -93,8 +97,11 @@ def _read(tokens: list[Token]) -> _Reading:
             rest.append((k, tokens[k]))
             k += 1
     words = [token.text for k, token in rest if not _is_model(tokens, k)]
-    for word in words:
-        if word in PIECE_OF and not (word == "rt" and (reading.piece or len(words) > 1)):
+    for k, token in rest:
+        word = token.text
+        if _is_model(tokens, k) or (word == "rt" and not _is_rack(reading, tokens, k)):
+            continue
+        if word in PIECE_OF:
             _take(reading, PIECE_OF[word], SURE if len(word) > 2 else SHORT)
             reading.rack |= word in ("rack", "racks", "racktom", "rtom", "rt")
     if not reading.piece:
@@ -108,8 +115,15 @@ def _read(tokens: list[Token]) -> _Reading:
     return reading
 
 
+def _is_rack(reading: _Reading, tokens: list[Token], at: int) -> bool:
+    """Say whether RT stands for a rack tom, and not for the right side: a number is glued to it, or it is all that there is."""
+    after = tokens[at + 1] if at + 1 < len(tokens) else None
+    numbered = after is not None and after.glued and after.number is not None
+    return not reading.piece and (numbered or sum(token.number is None for token in tokens) == 1)
+
+
 def _is_model(tokens: list[Token], at: int) -> bool:
-    """Say whether a letter is the beginning of a microphone's model, such as U87 or D6: a number is glued to it, as it is to no drum's but a tom's."""
+    """Say whether a letter is the beginning of a microphone's model: a number is glued to it, as it is to no drum's but a tom's."""
     after = tokens[at + 1] if at + 1 < len(tokens) else None
     return (
         len(tokens[at].text) == 1
@@ -157,6 +171,7 @@ def _roles(reading: _Reading, words: list[str]) -> None:
             role = "sub"
         if not role:
             role = ROLE_LETTERS.get(reading.piece, {}).get(word, "")
+            reading.below |= reading.piece == "snare" and word == "u"
         if role in _allowed(reading.piece) and not reading.role:
             reading.role = role
         reading.side = reading.side or SIDE_OF.get(word, "")
@@ -174,9 +189,11 @@ def _numbers(reading: _Reading, tokens: list[Token]) -> None:
         value = token.number
         if value is None and k and PIECE_OF.get(words[k - 1]) in ("tom", "floor"):
             value = ROMAN.get(token.text)
+        before = words[k - 1] if k else ""
+        if value in TOM_INCHES and (PIECE_OF.get(before) in ("tom", "floor") or before == "t"):
+            reading.inches = value
         if value is None or not 1 <= value <= 6:
             continue
-        before = words[k - 1] if k else ""
         foreign = token.glued and before and not _is_ours(before)
         if not foreign and (reading.number is None or _is_ours(before)):
             reading.number = value
@@ -194,6 +211,11 @@ def _kicks(readings: list[_Reading]) -> list[Recognised]:
 
 
 def _snares(readings: list[_Reading]) -> list[Recognised]:
+    """Give each mic of the snare its role. A U is the one under it, but the upper one where another is called L, the lower."""
+    lower = [reading for reading in readings if reading.side == "L" and not reading.role]
+    upper = [reading for reading in readings if reading.below]
+    if len(lower) == len(upper) == 1:
+        lower[0].role, upper[0].role = "bottom", "top"
     return _by_role("snare", readings, ("top", "bottom"))
 
 
@@ -222,7 +244,8 @@ def _by_role(piece: str, readings: list[_Reading], roles: tuple[str, ...]) -> li
 
 
 def _toms(readings: list[_Reading]) -> list[Recognised]:
-    """Give each tom its place: by number, by height, the floor tom last."""
+    """Give each tom its place: by number, by height or by size, the floor tom last."""
+    _by_inches(readings)
     order = sorted(range(len(readings)), key=lambda k: _tom_key(readings[k]))
     racks = [k for k in order if readings[k].piece == "tom"]
     floors = [k for k in order if readings[k].piece == "floor"]
@@ -242,6 +265,19 @@ def _toms(readings: list[_Reading]) -> list[Recognised]:
     for k, (number, sure) in zip(racks, numbers, strict=True):
         out[k] = Recognised(f"tom{number}", "close", "", round(min(sures[k], sure), 2))
     return [out[k] for k in range(len(readings))]
+
+
+def _by_inches(readings: list[_Reading]) -> None:
+    """Take the toms of a folder that are called by their size in their order, the largest for the floor tom where it is of such a size."""
+    sized = sorted((reading for reading in readings if reading.inches), key=lambda reading: reading.inches)
+    if not sized or any(reading.number for reading in readings):
+        return
+    racks = [reading for reading in sized if reading.piece == "tom"]
+    if all(reading.piece == "tom" for reading in readings) and racks[-1].inches >= FLOOR_INCHES and not racks[-1].rack:
+        floor = racks.pop()
+        floor.piece, floor.sure = "floor", min(floor.sure, SURE if floor.inches > FLOOR_INCHES else NEXT_TO)
+    for number, reading in enumerate(racks, 1):
+        reading.number = number
 
 
 def _tom_key(reading: _Reading) -> tuple:

@@ -23,6 +23,17 @@ def kit_order(mic) -> tuple:
     return PIECES.index(mic.piece), ROLES.index(mic.role), mic.name
 
 
+WORDS = {"hihat": "hi-hat", "floor": "floor tom"} | {f"tom{n}": f"tom {n}" for n in range(1, 5)}
+
+
+def words_of(piece: str, role: str = "") -> str:
+    """Return a piece, or a mic by its piece and role, as engineers write it: "kick in", "hi-hat", "overhead"."""
+    if piece == "kit":
+        return role or "kit"
+    drum = WORDS.get(piece, piece)
+    return drum if role in ("", "close", "spot") else f"{drum} {role}"
+
+
 def is_tom(piece: str) -> bool:
     """Say whether a piece is a rack or floor tom."""
     return piece.startswith("tom") or piece == "floor"

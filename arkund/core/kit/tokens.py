@@ -12,6 +12,7 @@ from arkund.core.kit.words import KNOWN, LETTERS, PHRASE_OF, PIECE_OF, ROLE_LETT
 AUDIO_ENDING = re.compile(r"\.(wave?|rf64|bw64|w64|aif|aiff|aifc|flac)$", re.IGNORECASE)
 FEWEST_SHARED = 3  # files that tell what they share
 COUNTED_SHARE = 0.75  # of the files that carry a number in one place, for a counter
+SPREAD = 2  # places that a counter may go on by from one file to the next, on the average
 ROUNDS = 4  # a name has a title, a take and a counter at most on one side
 MOST_WORDS = 40  # of a name that are looked at
 
@@ -100,7 +101,14 @@ def _without_counter(names: list[list[Token]], at: int) -> list[list[Token]]:
     numbers = [name[at] for name in names if _may_count(name, at)]
     padded = sum(token.text[0] == "0" and not (at and token.glued) for token in numbers)
     most = Counter(token.text for token in numbers).most_common(1)
-    counts = len(numbers) >= COUNTED_SHARE * len(names) and len(names) > 1 and most[0][1] <= max(len(numbers) // 4, 1)
+    values = [token.number for token in numbers]
+    rises = bool(values) and max(values) - min(values) <= SPREAD * len(values)  # the inches of drums lie further apart
+    counts = (
+        rises
+        and len(numbers) >= COUNTED_SHARE * len(names)
+        and len(names) > 1
+        and most[0][1] <= max(len(numbers) // 4, 1)
+    )
     alone = len(names) == 1 and at == 0 and numbers
     if not (counts or alone or (at == 0 and padded) or (at == -1 and padded > len(numbers) // 2)):
         return names
@@ -112,7 +120,7 @@ def _without_counter(names: list[list[Token]], at: int) -> list[list[Token]]:
 
 
 def _may_count(name: list[Token], at: int) -> bool:
-    """Say whether a name has a number at one end that could count files; one that is glued to a letter (T1, U87) is a drum's or a microphone's."""
+    """Say whether a name has a number at one end that could count files; one that is glued to a letter is a drum's (T1) or a microphone's model."""
     if len(name) < 2 or name[at].number is None:
         return False
     return at == 0 or not (name[at].glued and len(name[at - 1].text) == 1)

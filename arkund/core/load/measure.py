@@ -18,7 +18,6 @@ FEWEST_HITS = 3
 MOST_HITS = 24
 SAME_DB = -50.0  # what is left of one mic when another is taken away at the best gain
 SPAN_S = 12.0
-LEFT_PIECES, RIGHT_PIECES = ("hihat", "tom1"), ("floor", "ride", "tom2", "tom3")
 MOST_APART_MS = 6.0
 
 
@@ -92,12 +91,11 @@ def alike(plan, recordings, span: tuple[int, int]) -> list[Alike]:
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """A left and a right mic: polarity against each other at the snare, and to which side the pieces lean."""
+    """A left and a right mic, and their polarity against each other at the snare."""
 
     left: str
     right: str
     polarity: int  # 1, -1, or 0 where the hits don't tell
-    lean_db: float  # positive: hat and first tom lean to the left one, as a drummer sits
 
 
 def pairs(plan) -> list[tuple]:
@@ -110,7 +108,7 @@ def pairs(plan) -> list[tuple]:
     return out
 
 
-def pair(plan, recordings, hits: Mapping[str, Sequence], left, right, rows: Sequence[Heard]) -> Pair:
+def pair(plan, recordings, hits: Mapping[str, Sequence], left, right) -> Pair:
     """Measure a pair of mics."""
     rate = recordings.sample_rate_hz
     readers = [recordings.mic(plan.take, mic.id) for mic in (left, right)]
@@ -120,12 +118,4 @@ def pair(plan, recordings, hits: Mapping[str, Sequence], left, right, rows: Sequ
         at = [round(h.time_s * rate) for h in chosen]
         _, sign, _, sure = arrival(*readers, at, MOST_APART_MS, rate)
         polarity = sign if sure else 0
-    level = {(row.mic, row.piece): row.level_db for row in rows}
-
-    def lean(pieces) -> list[float]:
-        both = [(level.get((left.id, p)), level.get((right.id, p))) for p in pieces]
-        return [a - b for a, b in both if a is not None and b is not None]
-
-    hat, floor = lean(LEFT_PIECES), lean(RIGHT_PIECES)
-    leans = float(np.mean(hat) - np.mean(floor)) if hat and floor else 0.0
-    return Pair(left.id, right.id, polarity, round(leans, 2))
+    return Pair(left.id, right.id, polarity)

@@ -1,21 +1,14 @@
 """What each mic's sound says about its name: swapped and mislabelled mics, doubles, silent mics, sides that do not fit."""
 
 import itertools
+import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from arkund.core.findings import Finding
-from arkund.core.kit.pieces import is_tom
+from arkund.core.kit.pieces import words_of
 from arkund.core.load.measure import Alike, Heard, Pair
-from arkund.core.load.sound import kind_of
-
-SWAP_GAIN = 1.0  # log likelihood that two mics gain by exchanging their names
-CLEAR_GAIN = 3.0  # from here on it is said without a doubt
-ALONE_GAIN = 5.0  # that one mic gains under another name
-NEAR_THING = "may be swapped"
-LOWER_BY = 1.04  # the next tom is usually lower than this ratio
-LATER_MS = -0.12  # a kick's outer mic that hears it so much earlier than the inner one
-LEANS_DB = 3.0
-TOMS = ("tom1", "tom2", "tom3", "tom4", "floor")
+from arkund.core.load.standing import LEFT_PIECES, RIGHT_PIECES, Couple, Later, couples
 
 
 def exchange(a, b) -> dict:
@@ -27,98 +20,146 @@ def exchange(a, b) -> dict:
     }
 
 
-def _swap(a, b, evidence: str, words: str = "look swapped") -> Finding:
+def _swap(a, b, evidence: str) -> Finding:
     return Finding(
         "load",
         f"load:swap:{a.id}:{b.id}",
         a.id,
-        f"{a.name} and {b.name} {words}",
+        f"{a.name} and {b.name} look swapped",
         evidence,
         exchange(a, b),
         first_choice=False,
     )
 
 
-def swapped(plan, likelihoods: Mapping[str, Mapping[str, float]], loudest: Mapping[str, str]) -> list[Finding]:
-    """Return the pairs of mics that fit much better under each other's names, by the sound of their loudest moments.
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """What speaks about a couple: how surely it stands as it is named (positive) or the other way round, in clear margins, and why."""
 
-    likelihoods : by mic, then by kind (see ``load.sound.likely``); loudest : the piece that each mic hears loudest
+    margin: float
+    words: str
+
+
+def swapped(plan, rows: Sequence[Later], heard: Sequence[Heard], fundamentals_hz: Mapping[str, float]) -> list[Finding]:
+    """Return the couples whose names physics contradicts: see ``load.standing``.
+
+    rows : as ``standing.later`` gives it; heard : how loud each mic hears each piece; fundamentals_hz : of toms, by mic; those without a clear one left out
     """
-    kinds = {mic.id: kind_of(mic.piece, mic.role) for mic in plan.mics}
-    told = [mic for mic in plan.mics if mic.id in likelihoods and kinds[mic.id]]
-    gains = []
-    for a, b in itertools.combinations(told, 2):
-        ka, kb = kinds[a.id], kinds[b.id]
-        if ka == kb:
-            continue
-        la, lb = likelihoods[a.id], likelihoods[b.id]
-        gain = la[kb] + lb[ka] - la[ka] - lb[kb]
-        if gain > SWAP_GAIN and (la[kb] > la[ka] or lb[ka] > lb[kb]):
-            gains.append((gain, a, b))
-    out, used = [], set()
-    for gain, a, b in sorted(gains, key=lambda row: -row[0]):
-        if a.id in used or b.id in used:
-            continue
-        used |= {a.id, b.id}
-        words = f"By spectrum, decay and directness {a.name} sounds like {kinds[b.id]} and {b.name} like {kinds[a.id]}."
-        hears = [f"{m.name} hears the {loudest[m.id]} loudest" for m in (a, b) if m.id in loudest]
-        evidence = " ".join([words, "; ".join(hears) + "."]) if hears else words
-        if gain < CLEAR_GAIN:
-            evidence += " It is a near thing: listen to both before you exchange them."
-        out.append(_swap(a, b, evidence, "look swapped" if gain >= CLEAR_GAIN else NEAR_THING))
-    for mic in told:
-        mine = likelihoods[mic.id]
-        best = max(mine, key=mine.get)
-        if mic.id not in used and mine[best] - mine[kinds[mic.id]] > ALONE_GAIN:
-            out.append(
-                Finding(
-                    "load", f"load:sounds:{mic.id}", mic.id, f"{mic.name} sounds like {best}",
-                    f"Its loudest moments are like a {best}'s, not a {kinds[mic.id]}'s; look at what it hears and name it by hand.",
-                    first_choice=False,
-                )
-            )  # fmt: skip
+    told: dict[Couple, list[_Told]] = {}
+    for couple in couples(plan.mics):
+        mine = {row.piece: row.later_ms for row in rows if (row.a, row.b) == (couple.a, couple.b) and row.sure}
+        told[couple] = _SPEAKS[couple.sort](plan, couple, mine, heard, fundamentals_hz)
+    toms = {couple: each for couple, each in told.items() if couple.sort == "toms"}
+    out = _disordered(plan, toms) if toms else []
+    for couple, each in told.items():
+        if couple.sort != "toms" and _contradicted(each):
+            words = " ".join(one.words for one in each if one.margin <= -1.0)
+            found = _swap(plan.mic(couple.a), plan.mic(couple.b), words)
+            # Which side is left is a matter of whose seat one mixes from: told, and no doubt about what the mics are.
+            out.append(replace(found, key=f"load:sides:{couple.a}") if couple.sort == "left/right" else found)
     return out
 
 
-def swapped_toms(plan, fundamentals_hz: Mapping[str, float]) -> list[Finding]:
-    """Return the toms that seem to carry each other's name: the next one should be lower, the floor tom the lowest.
-
-    fundamentals_hz : by mic; toms without a clear one are left out
-    """
-    toms = [mic for mic in plan.mics if is_tom(mic.piece) and fundamentals_hz.get(mic.id)]
-    toms.sort(key=lambda mic: TOMS.index(mic.piece))
-    right = sorted(toms, key=lambda mic: -fundamentals_hz[mic.id])
-    out, used = [], set()
-    for here, wanted in zip(toms, right, strict=True):
-        if here is wanted or here.piece == wanted.piece or {here.id, wanted.id} & used:
-            continue
-        high, low = fundamentals_hz[wanted.id], fundamentals_hz[here.id]
-        if high > low * LOWER_BY:
-            used |= {here.id, wanted.id}
-            out.append(
-                _swap(
-                    here,
-                    wanted,
-                    f"{here.name} sounds at {low:.0f} Hz and {wanted.name} at {high:.0f} Hz; {here.piece} is usually the higher one.",
-                )
-            )
-    return out
+def _contradicted(told: Sequence[_Told]) -> bool:
+    """Say whether something clearly speaks against a couple's names, and nothing clearly for them."""
+    return any(each.margin <= -1.0 for each in told) and not any(each.margin >= 1.0 for each in told)
 
 
-def swapped_kick(plan, delays_ms: Mapping[str, float]) -> list[Finding]:
-    """Return the kick's inner and outer mic where the outer one hears it first; delays_ms : sure delays against the inner mic, by mic."""
-    inner = next((m for m in plan.mics if m.piece == "kick" and m.role == "in"), None)
-    outer = next((m for m in plan.mics if m.piece == "kick" and m.role == "out"), None)
-    if inner is None or outer is None or delays_ms.get(outer.id, 0.0) > LATER_MS:
+def _disordered(plan, told: Mapping[Couple, Sequence[_Told]]) -> list[Finding]:
+    """Return the two toms to be exchanged first where another order of all fits clearly better; one exchange after the other leads there."""
+    margins = {(c.a, c.b): max(min(sum(e.margin for e in each), 2.0), -2.0) for c, each in told.items()}
+    named = list(dict.fromkeys(mic for couple in told for mic in (couple.a, couple.b)))
+
+    def fit(order: Sequence[str]) -> float:
+        return sum(margins.get(pair, -margins.get(pair[::-1], 0.0)) for pair in itertools.combinations(order, 2))
+
+    best = max(itertools.permutations(named), key=fit)
+    if len(named) > MOST_TOMS or fit(best) < fit(named) + CLEARLY_BETTER:
         return []
-    late = -delays_ms[outer.id]
-    return [
-        _swap(
-            inner,
-            outer,
-            f"{outer.name} hears the kick {late:.2f} ms before {inner.name}; the inner mic is always the first.",
-        )
-    ]
+    a, b = next(pair for pair in zip(named, best, strict=True) if pair[0] != pair[1])
+    against = [e.words for c, each in told.items() for e in each if e.margin <= -1.0 and {c.a, c.b} == {a, b}]
+    others = [e.words for c, each in told.items() for e in each if e.margin <= -1.0 and {c.a, c.b} & {a, b}]
+    return [_swap(plan.mic(a), plan.mic(b), " ".join(against or others[:2]))] if against or others else []
+
+
+def _in_out(plan, couple: Couple, later_ms: Mapping[str, float], *_) -> list[_Told]:
+    inner, outer = plan.mic(couple.a).name, plan.mic(couple.b).name
+    late = later_ms.get("kick")
+    words = f"{outer} hears the kick {-(late or 0.0):.2f} ms before {inner}; the inner mic is always the first."
+    return [] if late is None else [_Told(late / NEARER_MS["in/out"], words)]
+
+
+def _top_bottom(plan, couple: Couple, later_ms: Mapping[str, float], heard, *_) -> list[_Told]:
+    top, bottom = plan.mic(couple.a).name, plan.mic(couple.b).name
+    late = later_ms.get("snare")
+    words = f"{bottom} hears the snare {-(late or 0.0):.2f} ms before {top}; the mic above is the first."
+    told = [] if late is None else [_Told(late / NEARER_MS["top/bottom"], words)]
+    level = {(row.mic, row.piece): row.level_db for row in heard}
+    wanted = [(mic, piece) for mic in (couple.a, couple.b) for piece in ("kick", "snare")]
+    if not all(key in level for key in wanted):
+        return told
+    over_db = [level[mic, "kick"] - level[mic, "snare"] for mic in (couple.a, couple.b)]
+    words = f"Against the snare the kick is {over_db[0] - over_db[1]:.0f} dB louder in {top}; it is nearer to the mic below."
+    return [*told, _Told((over_db[1] - over_db[0]) / KICK_BELOW_DB, words)]
+
+
+def _hat_ride(plan, couple: Couple, later_ms: Mapping[str, float], *_) -> list[_Told]:
+    hat, ride = plan.mic(couple.a).name, plan.mic(couple.b).name
+    late = later_ms.get("snare")
+    words = f"The snare reaches {ride} {-(late or 0.0):.1f} ms before {hat}; it stands beside the hi-hat."
+    return [] if late is None else [_Told(late / NEARER_MS["hat/ride"], words)]
+
+
+def _toms(plan, couple: Couple, later_ms: Mapping[str, float], _, fundamentals_hz) -> list[_Told]:
+    """Where they stand goes before how high they sound: which of a drum's tones is the lowest is not always heard rightly."""
+    a, b = plan.mic(couple.a), plan.mic(couple.b)
+    times = [later_ms[piece] for piece in ("hihat", "snare") if piece in later_ms]
+    if len(times) == 2 and times[0] * times[1] < 0 and min(map(abs, times)) > HARDLY_MS:
+        return []  # the one says this, the other that
+    late = sum(times) / len(times) if times else 0.0
+    if abs(late) >= NEARER_MS["toms"]:
+        words = f"{b.name} stands {-late * METRES_PER_MS:.2f} m nearer to the hi-hat than {a.name}."
+        return [_Told(late / NEARER_MS["toms"], words)]
+    high, low = fundamentals_hz.get(a.id), fundamentals_hz.get(b.id)
+    if not (high and low) or late > HARDLY_MS:
+        return []
+    ratio = math.log(high / low) / math.log(LOWER_BY)
+    words = (
+        f"{a.name} sounds at {high:.0f} Hz and {b.name} at {low:.0f} Hz; {words_of(a.piece)} is usually the higher one."
+    )
+    return [_Told(max(min(ratio, 1.0), -1.0), words)]
+
+
+def _left_right(plan, couple: Couple, later_ms: Mapping[str, float], heard, *_) -> list[_Told]:
+    left, right = plan.mic(couple.a).name, plan.mic(couple.b).name
+    lefts, rights = ([later_ms[p] for p in row if p in later_ms] for row in (LEFT_PIECES, RIGHT_PIECES))
+    if not lefts or "hihat" not in later_ms:
+        return []
+    late = sum(lefts) / len(lefts)
+    other = sum(rights) / len(rights) if rights else 0.0
+    words = (
+        f"Hi-hat and snare reach {right} {-late:.1f} ms before {left}. From the drummer's seat they are on the left; leave it if the mix is meant as the"
+        " audience sees it and all pairs agree."
+    )
+    clear = (late - other) * later_ms["hihat"] > 0 and late * later_ms["hihat"] > 0
+    return [_Told(late / NEARER_MS["left/right"], words)] if clear else []
+
+
+# How much later, in ms, is clear.
+NEARER_MS = {"in/out": 0.12, "top/bottom": 0.03, "hat/ride": 0.3, "toms": 0.2, "left/right": 0.3}
+HARDLY_MS = 0.05
+MOST_TOMS = 6
+CLEARLY_BETTER = 2.0  # margins, by which another order of toms must fit
+METRES_PER_MS = 0.343  # sound at 20 degrees C
+KICK_BELOW_DB = 3.0  # by which the kick is louder against the snare below it than above
+LOWER_BY = 1.12  # the next tom is lower than this ratio where it is clear
+_SPEAKS = {
+    "in/out": _in_out,
+    "top/bottom": _top_bottom,
+    "hat/ride": _hat_ride,
+    "toms": _toms,
+    "left/right": _left_right,
+}
 
 
 def doubled(plan, rows: Sequence[Alike]) -> list[Finding]:
@@ -142,7 +183,7 @@ def doubled(plan, rows: Sequence[Alike]) -> list[Finding]:
 
 
 def sides(plan, rows: Sequence[Pair]) -> list[Finding]:
-    """Return pairs with one side turned over, and pairs whose sides do not fit the others' or the drummer's seat."""
+    """Return pairs with one side turned over."""
     out = []
     for row in rows:
         left, right = plan.mic(row.left), plan.mic(row.right)
@@ -153,16 +194,6 @@ def sides(plan, rows: Sequence[Pair]) -> list[Finding]:
                     "At the snare's hits one side moves the other way: in mono the snare thins out. Turning one of them mends it; line up"
                     " says which one is against the snare's own mic.",
                     {f"mics.{row.right}.line_up.inverted": not right.line_up.inverted},
-                    first_choice=False,
-                )
-            )  # fmt: skip
-        if row.lean_db < -LEANS_DB:
-            out.append(
-                Finding(
-                    "load", f"load:sides:{row.left}", row.left, f"{left.name} and {right.name}: left and right look swapped",
-                    f"Hi-hat and first tom lean to {right.name} by {-row.lean_db:.0f} dB against floor tom and ride. From the drummer's seat"
-                    " they are on the left; leave it if the mix is meant as the audience sees it and all pairs agree.",
-                    exchange(left, right),
                     first_choice=False,
                 )
             )  # fmt: skip

@@ -8,7 +8,7 @@ from arkund.core.blend.propose import propose_kit as propose_over_kit
 from arkund.core.clean.propose import propose as propose_clean
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding, with_minus
-from arkund.core.kit.pieces import is_tom, timing_mic
+from arkund.core.kit.pieces import is_tom, timing_mic, words_of
 from arkund.core.level.measure import sticking_out
 from arkund.core.level.propose import propose as propose_level
 from arkund.core.level.propose import propose_kit, propose_outliers, propose_sections
@@ -17,7 +17,7 @@ from arkund.core.lineup.propose import propose_drift
 from arkund.core.load import propose as propose_load
 from arkund.core.load.sound import sounds_like_another
 from arkund.core.plan import change, difference
-from arkund.core.plan.plan import Plan
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.replace.propose import propose as propose_replace
 from arkund.core.timing import sections as song_sections
 from arkund.core.timing.bars import bars_of
@@ -27,7 +27,7 @@ from arkund.core.timing.propose import propose_tempo
 from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
-from arkund.studio.models import Decision, Measured, Move, Session
+from arkund.studio.models import Decision, Measured, MicRecording, Move, Session
 from arkund.studio.services import blending, grouping, layering, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
@@ -120,34 +120,41 @@ def _is_so(plan: Plan, changes: dict) -> bool:
 
 
 def _load(m: Measure) -> list[Finding]:
-    from arkund.studio.models import MicRecording
-
-    out = []
+    out, doubtful = [], _doubtful(m)
     rows = MicRecording.objects.filter(take__session=m.session, take__key=m.plan.take)
-    settled = _named_by_hand(m.session)
     for row in sorted(rows, key=lambda row: row.confidence):  # the least sure is asked first
         mic = m.plan.mic(row.mic)
-        if row.confidence < LOW_CONFIDENCE and row.mic not in settled:
+        if row.mic in doubtful:
             out.append(
                 Finding(
                     "load",
                     f"load:name:{row.mic}",
                     row.mic,
-                    f"{row.file}: taken as {mic.piece} {mic.role}",
-                    f"Name and sound say this with a confidence of {row.confidence:.0%} only; hear its average hit, and name it by hand where it is wrong.",
+                    f"{row.file}: taken as {words_of(mic.piece, mic.role)}",
+                    f"Name and sound say this with a confidence of {row.confidence:.0%} only{_sounds_like(m, mic)}; hear its average hit, and name it by hand"
+                    " where it is wrong.",
                     first_choice=False,
                 )
             )
-    heard = m.heard()
     toms = [mic for mic in m.plan.mics if is_tom(mic.piece) and m.hits.get(mic.piece)]
-    kicks = {a.mic: a.delay_ms for a in m.arrivals() if a.sure and a.piece == "kick"}
-    found = propose_load.swapped(m.plan, m.likelihoods(), propose_load.loudest_piece(heard))
-    found += propose_load.swapped_toms(m.plan, {mic.id: m.tone(mic).fundamental_hz or 0.0 for mic in toms})
-    found += propose_load.swapped_kick(m.plan, kicks)
+    pitch_hz = {mic.id: m.tone(mic).fundamental_hz or 0.0 for mic in toms}
+    found = propose_load.swapped(m.plan, m.standing(), m.heard(), pitch_hz)
     found += propose_load.doubled(m.plan, m.alike())
     found += propose_load.sides(m.plan, m.pairs())
     found += song_sections.propose(m.plan, song_sections.sections(m.hits, bars_of(m.plan.tempo)))
     return out + found
+
+
+def _sounds_like(m: Measure, mic: MicPlan) -> str:
+    """Return in words which kind of mic one of doubtful name sounds like most; sound alone is never more than a hint."""
+    likely_of = m.likelihoods().get(mic.id)
+    return f"; it sounds most like a {max(likely_of, key=likely_of.__getitem__)}" if likely_of else ""
+
+
+def _doubtful(m: Measure) -> set[str]:
+    """Return the mics whose names were never clear, and that nobody has named by hand."""
+    rows = MicRecording.objects.filter(take__session=m.session, take__key=m.plan.take, confidence__lt=LOW_CONFIDENCE)
+    return set(rows.values_list("mic", flat=True)) - _named_by_hand(m.session)
 
 
 def _named_by_hand(session: Session) -> set[str]:
@@ -175,14 +182,20 @@ def _timing(m: Measure) -> list[Finding]:
 
 
 def _clean(m: Measure) -> list[Finding]:
-    look, likely = m.plan.cleaning.look, m.likelihoods()
+    look, doubtful = m.plan.cleaning.look, _doubtful(m)
+    likely = m.likelihoods() if doubtful else {}
     mics = [mic for mic in m.shells() if m.hits.get(mic.piece)]
     separated, _ = m.separations(mics), m.ringings(mics)  # of all at once: the cleaners of each ask for them again
     found = [
-        propose_clean(mic, *m.cleaners(mic), mine, look, sounds_like_another(mic.piece, likely.get(mic.id, {})))
+        propose_clean(mic, *m.cleaners(mic), mine, look, _another(mic, doubtful, likely))
         for mic, mine in zip(mics, separated, strict=True)
     ]
     return [f for f in found if f is not None]
+
+
+def _another(mic: MicPlan, doubtful: set[str], likely: dict) -> str:
+    """Return which kind of mic one of doubtful name surely is by its sound; a clear name stands."""
+    return sounds_like_another(mic.piece, likely.get(mic.id, {})) if mic.id in doubtful else ""
 
 
 def _replace(m: Measure) -> list[Finding]:

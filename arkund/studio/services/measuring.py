@@ -29,6 +29,7 @@ from arkund.core.level.measure import MicLevel, SectionLevel, mic_level, section
 from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.sound import average_hit, features_of, likely
+from arkund.core.load.standing import Later, later
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
 from arkund.core.punch.measure import (
     BANDS,
@@ -63,7 +64,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_depend, hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 20  # of the measurements: raised when one of them is computed in another way
+VERSION = 21  # of the measurements: raised when one of them is computed in another way
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 
@@ -246,6 +247,15 @@ class Measure:
         reader = self.recordings.mic(self.plan.take, mic)
         return average_hit(reader.read, reader.length, self.rate) if reader else None
 
+    def standing(self) -> list[Later]:
+        """Return how much later one mic of a couple hears what tells which is which: see ``load.standing``."""
+
+        def compute() -> dict:
+            return {"rows": [dataclasses.asdict(row) for row in later(self.plan, self.recordings, self.hits)]}
+
+        depends = [[m.id, m.piece, m.role, m.side] for m in self.plan.mics]
+        return [Later(**row) for row in self.kept("standing", depends, compute)["rows"]]
+
     def alike(self) -> list[load.Alike]:
         """Return the pairs of mics that carry the same sound."""
         span = self.busy_span()
@@ -260,11 +270,8 @@ class Measure:
         mine = load.pairs(self.plan)
 
         def compute() -> dict:
-            rows = self.heard()
             return {
-                "rows": [
-                    dataclasses.asdict(load.pair(self.plan, self.recordings, self.hits, a, b, rows)) for a, b in mine
-                ]
+                "rows": [dataclasses.asdict(load.pair(self.plan, self.recordings, self.hits, a, b)) for a, b in mine]
             }
 
         return [load.Pair(**row) for row in self.kept("pairs", [[a.id, b.id] for a, b in mine], compute)["rows"]]

@@ -7,7 +7,6 @@ from arkund.core.card.targets import LOOKS
 from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding
 from arkund.core.level.propose import to_middle
-from arkund.core.load.propose import NEAR_THING
 from arkund.core.render.whole import AWAITED
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
@@ -119,8 +118,7 @@ def _within(on_progress: Callable[[float, str], None], number: int, name: str = 
 def questions(session: Session) -> list[Finding]:
     """Return the open notes on which mic is which: what is proposed on top of a wrong name is wrong."""
     decided = standing(session)
-    found = [f for f in find("load", Measure(session)) if f.key.startswith(ABOUT_NAMES) and f.key not in decided]
-    return [f for f in found if not f.title.endswith(NEAR_THING)]
+    return [f for f in find("load", Measure(session)) if f.key.startswith(ABOUT_NAMES) and f.key not in decided]
 
 
 def accept(session_id: int, finding: Finding, reason: str, version: int, mine: Collection[int] = ()) -> Move:

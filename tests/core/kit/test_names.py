@@ -18,7 +18,7 @@ SPELLINGS = [
     ("bass drum inside.wav", "kick", "in"),
     ("SN T.wav", "snare", "top"),
     ("Snr btm.wav", "snare", "bottom"),
-    ("sn-top 57.wav", "snare", "top"),
+    ("sn-top 83.wav", "snare", "top"),
     ("SNARE_BOT.WAV", "snare", "bottom"),
     ("Snare Under.wav", "snare", "bottom"),
     ("HH.wav", "hihat", "spot"),
