@@ -9,8 +9,10 @@ import pytest
 from arkund.core.clean.propose import way_of
 from arkund.core.errors import SettingsError
 from arkund.core.kit.pieces import is_tom
+from arkund.core.rig.changes import Change
 from arkund.studio.models import Session
-from arkund.studio.services import cleaning, moves
+from arkund.studio.pages import charts
+from arkund.studio.services import cleaning, moves, pictures, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import rendered
@@ -53,6 +55,77 @@ class TestWays:
         with pytest.raises(SettingsError, match="nothing of tom1 was found"):
             cleaning.set_way(m, "t1", "cut")
         assert cleaning.set_way(m, "t1", "leave").values == {}
+
+
+class TestInTheSong:
+    """What the page draws and takes is where it sounds, whatever was moved."""
+
+    @pytest.fixture
+    def cut(self, session) -> Measure:
+        """The first tom cut by hits in a song whose second half sounds a quarter of a second later, its mic 3 ms later still."""
+        m = Measure(session)
+        at = round(m.hits["tom1"][0].time_s * m.rate) - 2000
+        late = {
+            "cuts": [{"at": at, "shift": m.rate // 4, "fade_ms": 2.0, "alike": 1.0}],
+            "mics.t1.line_up.delay_ms": 3.0,
+        }
+        made(session, Change("later", late))
+        return made(session, cleaning.set_way(Measure(Session.objects.get(pk=session.pk)), "t1", "cut"))
+
+    def test_regions_open_where_the_tom_sounds(self, cut):
+        """Within a millisecond of the hits in what is rendered; so do the drawn hits and the drawn wave."""
+        mic = cut.plan.mic("t1")
+        (begin, end), *_ = cut.regions_s(mic)
+        bare = cut.plan.replace(mics=tuple(each.replace(tools=()) for each in cut.plan.mics))
+        span = (0, cut.recordings.length(cut.plan.take))
+        alone = [rendered(plan, recordings_of(cut.session), span, "strip:t1") for plan in (bare, cut.plan)]
+        inside = slice(round((begin + 0.001) * cut.rate), round((end - 0.001) * cut.rate))
+        assert np.array_equal(alone[0][inside], alone[1][inside])
+        before = slice(round((begin - 0.2) * cut.rate), round((begin - 0.02) * cut.rate))
+        assert np.abs(alone[1][before]).max() < 0.1 * np.abs(alone[0][before]).max()
+        data = charts.clean(cut, "t1")
+        assert min(abs(t - begin) for t in data["own_s"]) < 0.002
+        drawn = np.frombuffer(
+            b"".join(pictures.of_song(cut.session, "t1", 1, k)[0] for k in range(span[1] // pictures.BLOCK)), np.int16
+        )
+        wanted = alone[0][: drawn.size] * 10 ** (-mic.trim_db / 20)
+        assert np.abs(drawn / 32767 - wanted).max() < 2 / 32767
+        columns = np.frombuffer(pictures.of_song(cut.session, "t1", 256)[0], np.int8).reshape(-1, 2)
+        assert (
+            np.abs(columns[: drawn.size // 256, 1] / 127 - wanted.reshape(-1, 256).max(axis=1).clip(0)).max()
+            < 1.01 / 127
+        )
+
+    def test_an_edge_in_the_song(self, cut):
+        """The one that was moved lies there, to the sample; the other, and all other regions, stay as they are."""
+        spans = cut.plan.mic("t1").first("regions").spans
+        begin, end = cut.regions_s(cut.plan.mic("t1"))[0]
+        m = made(cut.session, cleaning.set_region(cut, "t1", 0, (round(begin, 3), end - 0.05)))
+        now = m.plan.mic("t1").first("regions").spans
+        assert now[0][0] == spans[0][0]
+        assert now[0][1] == pytest.approx(spans[0][1] - 0.05 * m.rate, abs=1)
+        assert now[1:] == spans[1:]
+        m = made(cut.session, cleaning.set_region(m, "t1", None, (begin - 0.4, begin - 0.3)))
+        assert len(m.plan.mic("t1").first("regions").spans) == len(spans) + 1
+        m = made(cut.session, cleaning.set_region(m, "t1", 0, None))
+        assert m.plan.mic("t1").first("regions").spans == now
+        with pytest.raises(SettingsError, match="there is no number 99"):
+            cleaning.set_region(m, "t1", 98, None)
+        with pytest.raises(SettingsError, match="inside the one before it"):
+            made(cut.session, cleaning.set_region(m, "t1", None, (begin, end)))
+
+    def test_a_gate_that_listens_elsewhere(self, session):
+        """Is drawn open where its key opens it."""
+        m = made(session, cleaning.set_way(Measure(session), "t1", "gate"))
+        m = made(session, rigging.set_key(m.session, "t1", "gate", "hits:snare"))
+        m = made(
+            m.session, Change("for all", {"mics.t1.tools.gate.threshold_db": -60.0, "mics.t1.tools.gate.hold_ms": 20.0})
+        )
+        opened_s = np.array(m.opened(m.plan.mic("t1"))) / m.rate
+        struck = [h.time_s for h in m.hits["snare"]]
+        assert all(np.any((opened_s[:, 0] - 0.01 < at) & (at < opened_s[:, 1])) for at in struck)
+        assert all(min(abs(begin - at) for at in struck) < 0.01 for begin in opened_s[:, 0])
+        assert charts.clean(m, "t1")["key"] == "hits:snare"
 
 
 class TestLook:

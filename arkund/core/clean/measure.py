@@ -19,7 +19,9 @@ SETTLE_S = 0.03
 
 @dataclass(frozen=True, slots=True)
 class Separation:
-    """Peaks of the key in dBFS: own hits, and others' hits by piece; the margin is between the soft own and the loud others. own_s, others_s : their times"""
+    """Peaks of the key in dBFS: own hits, and others' hits by piece; the margin is between the softest own and the loudest other one. own_s, others_s : their
+    times
+    """
 
     mic: str
     own_db: tuple[float, ...]
@@ -29,14 +31,13 @@ class Separation:
 
     @property
     def softest_own_db(self) -> float:
-        """Return the level that 97 % of the own hits reach."""
-        return float(np.quantile(self.own_db, 0.03)) if self.own_db else 0.0
+        """Return the level of the softest own hit."""
+        return min(self.own_db, default=0.0)
 
     @property
     def loudest_other_db(self) -> float:
-        """Return the level that 97 % of the others' hits stay below."""
-        everything = [v for values in self.others_db.values() for v in values]
-        return float(np.quantile(everything, 0.97)) if everything else -120.0
+        """Return the level of the loudest hit of another drum."""
+        return max((v for values in self.others_db.values() for v in values), default=-120.0)
 
     @property
     def margin_db(self) -> float:

@@ -56,6 +56,11 @@ def _coarser(fine: np.ndarray, step: int) -> np.ndarray:
     return np.stack([grouped[:, :, 0].min(axis=1), grouped[:, :, 1].max(axis=1)], axis=1)
 
 
+def samples(reader, start: int, stop: int) -> np.ndarray:
+    """Return a span as it is drawn sample by sample, int16, 32767 = full scale [shape=(samples,)]."""
+    return np.clip(np.round(reader.read(start, stop) * 32767.0), -32767, 32767).astype(np.int16)
+
+
 def pyramid(reader) -> dict[int, np.ndarray]:
     """Return a mono recording's pictures by level: see :meth:`Columns.levels`."""
     columns = Columns(1)

@@ -8,7 +8,7 @@ import numpy as np
 from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.render.source import Recordings, Sources, edits_key, source_settings
-from arkund.core.timing.process import moved_sample
+from arkund.core.timing.process import moved_sample, recorded_sample
 from arkund.core.tools.tool import Key, Tool, module_of
 from arkund.core.units import db_to_gain, ms_to_samples
 
@@ -48,7 +48,7 @@ class Keys:
 
     def drawn(self, mic: MicPlan, tool: Tool, start: int, stop: int) -> np.ndarray:
         """Return a span of what is drawn over the song for a mic's tool, float32 [shape=(samples,)]."""
-        alone = tuple(cut for cut in self._plan.lone_cuts if cut.piece == mic.piece and mic.moves_with_piece)
+        alone = _alone_cuts(self._plan, mic)
         later = round(ms_to_samples(mic.line_up.delay_ms, self._rate))
 
         def moved(places: tuple[tuple[int, ...], ...]) -> np.ndarray:
@@ -59,6 +59,24 @@ class Keys:
             return self._places[key][1]
 
         return module_of(tool.kind).gains(tool, moved, start, stop, self._rate)
+
+
+def in_song(plan: Plan, mic: MicPlan, places: Sequence[Sequence[int]], sample_rate_hz: int) -> np.ndarray:
+    """Return where places of a mic's recording are in the song, int64 [shape=(rows, per row)], its own delay included."""
+    later = round(ms_to_samples(mic.line_up.delay_ms, sample_rate_hz))
+    return _in_song(tuple(map(tuple, places)), 1.0 + mic.clock_ppm * 1e-6, _alone_cuts(plan, mic), plan.cuts, later)
+
+
+def in_recording(plan: Plan, mic: MicPlan, at: int, sample_rate_hz: int) -> int:
+    """Return which sample of a mic's recording is heard at a sample of the song: the way back of :func:`in_song`."""
+    at -= round(ms_to_samples(mic.line_up.delay_ms, sample_rate_hz))
+    found = recorded_sample(_alone_cuts(plan, mic), recorded_sample(plan.cuts, at))
+    return max(round(found * (1.0 + mic.clock_ppm * 1e-6)), 0)
+
+
+def _alone_cuts(plan: Plan, mic: MicPlan) -> tuple:
+    """Return the cuts that move a mic with its piece alone."""
+    return tuple(cut for cut in plan.lone_cuts if cut.piece == mic.piece and mic.moves_with_piece)
 
 
 @functools.lru_cache(maxsize=64)

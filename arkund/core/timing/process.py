@@ -105,3 +105,12 @@ def moved_sample(cuts: Sequence, at: int) -> int:
     """Return where a sample of the recording is heard after the edits."""
     number = bisect.bisect_right(cuts, at, key=lambda cut: cut.at)
     return at + (cuts[number - 1].shift if number else 0)
+
+
+def recorded_sample(cuts: Sequence, at: int) -> int:
+    """Return which sample of the recording is heard at a sample of the song; within a gap that was filled, the last one before it."""
+    number = len(cuts)
+    while number and cuts[number - 1].at + cuts[number - 1].shift > at:
+        number -= 1
+    found = at - (cuts[number - 1].shift if number else 0)
+    return min(found, cuts[number].at - 1) if number < len(cuts) else found

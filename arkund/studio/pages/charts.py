@@ -31,9 +31,21 @@ from arkund.studio.models import MicRecording
 from arkund.studio.pages.charts_in_time import takes, timing
 from arkund.studio.pages.lineup import lineup
 from arkund.studio.pages.rows import row_of, strips_of
-from arkund.studio.services import backing, blending, carding, cleaning, dialling, layering, solving, toning, whole
+from arkund.studio.services import (
+    backing,
+    blending,
+    carding,
+    cleaning,
+    dialling,
+    layering,
+    pictures,
+    solving,
+    toning,
+    whole,
+)
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import expected_lowering_db, lowered_words
+from arkund.studio.services.recordings import recordings_of
 
 LAYERS_SHOWN = ("tone", "punch", "blend", "print", "logbook")
 GATE_VIEW_S = (0.05, 0.6)
@@ -152,6 +164,7 @@ def clean(m: Measure, mic_id: str | None) -> dict:
     if hits:
         middle = hits[len(hits) // 2]
         view = _gate_view(m, mic, middle.time_s)
+    later_s = mic.line_up.delay_ms / 1000.0
     return {
         "mic": mic.id,
         "row": row_of(m, mic.id),
@@ -160,17 +173,18 @@ def clean(m: Measure, mic_id: str | None) -> dict:
         "way": way,
         "ways": [{"name": way, "words": words} for way, words in cleaning.WORDS.items()],
         "done": cleaning.words_of(m.cleaned(mic)),
-        "content": m.recordings.content(m.plan.take, mic.id),
+        "content": pictures.content_of_song(m.plan, recordings_of(m.session), mic.id),
         "length_s": m.recordings.length(m.plan.take) / m.rate,
-        "later_s": mic.line_up.delay_ms / 1000.0,
+        "regions": m.regions_s(mic),
+        "key": mic.first("gate").key.of if mic.first("gate") else "",
         "full": float(
             db_to_gain(max([*s.own_db, QUIETEST_DB]) - mic.trim_db)
         ),  # of the recording, where the loudest own hit fills the strip
         "opened": m.opened(mic) if way == "gate" else [],
         "own_db": s.own_db,
-        "own_s": s.own_s,
+        "own_s": [round(t + later_s, 4) for t in s.own_s],
         "others_db": s.others_db,
-        "others_s": s.others_s,
+        "others_s": {piece: [round(t + later_s, 4) for t in times] for piece, times in s.others_s.items()},
         "softest_own_db": s.softest_own_db,
         "loudest_other_db": s.loudest_other_db,
         "margin_db": s.margin_db,
@@ -179,10 +193,11 @@ def clean(m: Measure, mic_id: str | None) -> dict:
 
 
 def _gate_view(m: Measure, mic, time_s: float) -> dict:
+    time_s += mic.line_up.delay_ms / 1000.0
     start, stop = int((time_s - GATE_VIEW_S[0]) * m.rate), int((time_s + GATE_VIEW_S[1]) * m.rate)
     lead, gate = m.rate, mic.first("gate") or Gate()
     audio = source(m.plan, m.recordings, mic, start - lead, stop)
-    gain = gates.gain(audio, gate, m.rate)[lead:]
+    gain = gates.gain(m.gate_hears(mic, gate, start - lead, stop), gate, m.rate)[lead:]
     step = max(audio[lead:].size // 900, 1)
     count = audio[lead:].size // step
     wave = audio[lead:][: count * step].reshape(count, step)

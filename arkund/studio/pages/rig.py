@@ -15,9 +15,19 @@ from arkund.studio.services import blending, cleaning, layering, rigging, shelvi
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.measuring import Measure
 
+MOST_S = 36000.0  # of a song
+
 
 def _place(body: dict) -> int | None:
     return wanted(body, "at", int) if "at" in body else None
+
+
+def _span_s(body: dict) -> tuple[float, float]:
+    """Return a span of the song in seconds."""
+    given = wanted(body, "span_s", list)
+    if len(given) != 2 or any(type(each) not in (int, float) or not 0.0 <= each <= MOST_S for each in given):
+        raise SettingsError(f"span_s: expected a beginning and an end within 0 to {MOST_S:g} s.")
+    return float(given[0]), float(given[1])
 
 
 def _others(body: dict) -> list[str]:
@@ -64,6 +74,9 @@ def _bars(session: Session, body: dict) -> tuple[tuple[int, int], ...]:
 DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "clean": lambda s, b: cleaning.set_way(Measure(s), wanted(b, "mic", str), wanted(b, "way", str)),
     "look": lambda s, b: cleaning.set_look(Measure(s), wanted(b, "look", str)),
+    "region": lambda s, b: cleaning.set_region(
+        Measure(s), wanted(b, "mic", str), wanted(b, "number", int, None), _span_s(b) if b.get("span_s") else None
+    ),
     "by-band": lambda s, b: cleaning.by_band(
         Measure(s), wanted(b, "mic", str), wanted(b, "what", str), wanted(b, "other", str, "")
     ),

@@ -87,6 +87,12 @@ def peaks(request: HttpRequest, session_id: int, mic: str, level: int) -> HttpRe
     return _binary(data, for_ever=request.GET.get("of") == content)
 
 
+def song_peaks(request: HttpRequest, session_id: int, mic: str, level: int, block: int | None = None) -> HttpResponse:
+    """Return one mic's waveform as it sounds in the song: columns, or a block of samples at level 1."""
+    data, content = pictures.of_song(session_or_404(request, session_id), mic, level, block)
+    return _binary(data, for_ever=request.GET.get("of") == content)
+
+
 def whole_peaks(request: HttpRequest, session_id: int, key: str, output: str, level: int) -> HttpResponse:
     """Return the waveform of an output as rendered; another Plan has another key."""
     path = whole.columns(session_or_404(request, session_id), key, output, level)

@@ -10,12 +10,14 @@ from arkund.core.errors import SettingsError
 from arkund.core.findings import Finding
 from arkund.core.plan.change import put
 from arkund.core.plan.plan import MicPlan
+from arkund.core.render.keys import in_recording, in_song
 from arkund.core.rig import rows
 from arkund.core.rig.changes import Change
 from arkund.studio.services.findings import find
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rigging import struck_with
 
+UNMOVED_S = 0.0006  # what is shown is rounded to the millisecond
 BY_BAND = {RING: "ring between its hits", BLEED: "bleed"}
 WORDS = {"gate": "gated", "cut": "cut by hits", "leave": "left as it is"}
 
@@ -46,6 +48,34 @@ def set_look(measure: Measure, look: str) -> Change:
         elif mic.id in proposed:
             values |= proposed[mic.id].changes
     return Change(f"Cleaned: {look}", values)
+
+
+def set_region(measure: Measure, mic_id: str, number: int | None, span_s: tuple[float, float] | None) -> Change:
+    """Return the change by which one region of a mic begins and ends elsewhere, in seconds of the song; number None adds one, span_s None takes it away.
+
+    Every other region stays as it is, to the sample. Raises SettingsError where there is no such region, or it would lie over another.
+    """
+    mic, rate = measure.plan.mic(mic_id), measure.rate
+    tool = mic.first("regions")
+    if tool is None:
+        raise SettingsError(f"region: {mic.name} is not cut by hits.")
+    spans = list(tool.spans)
+    if number is not None and not 0 <= number < len(spans):
+        raise SettingsError(f"region: there is no number {number + 1}; there are {len(spans)}.")
+    was = spans.pop(number) if number is not None else None
+    place, words = f"mics.{mic.id}.tools.{tool.id}.spans", "removed"
+    if span_s is not None:
+        begin, end = (in_recording(measure.plan, mic, round(at * rate), rate) for at in span_s)
+        if was is not None:  # an edge that was not moved stays where it is, to the sample
+            shown = in_song(measure.plan, mic, [was], rate)[0]
+            begin, end = (
+                old if abs(new_s * rate - at) < rate * UNMOVED_S else new
+                for old, new, new_s, at in zip(was, (begin, end), span_s, shown, strict=True)
+            )
+        spans = sorted([*spans, (begin, end)])
+        words = f"from {span_s[0]:.3f} to {span_s[1]:.3f} s" + (" added" if number is None else "")
+    which = "" if number is None else f" {number + 1}"
+    return Change(f"{mic.name}: region{which} {words}", {place: [list(span) for span in spans]})
 
 
 def by_band(measure: Measure, mic_id: str, what: str, other: str = "") -> Change:

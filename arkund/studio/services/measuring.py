@@ -41,6 +41,8 @@ from arkund.core.punch.measure import (
     in_band,
 )
 from arkund.core.render.graph import KIT, build
+from arkund.core.render.keys import Keys, in_song
+from arkund.core.render.keys import content as key_content
 from arkund.core.render.source import Sources, edits_key, raw, source_settings
 from arkund.core.render.whole import recorded_peak_db
 from arkund.core.rig import places, rows
@@ -64,7 +66,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_depend, hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 21  # of the measurements: raised when one of them is computed in another way
+VERSION = 22  # of the measurements: raised when one of them is computed in another way
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 
@@ -362,10 +364,28 @@ class Measure:
             return []
 
         def compute() -> dict:
-            audio = self.sources.read(mic, 0, self.recordings.length(self.plan.take))
+            audio = self.gate_hears(mic, mine, 0, self.recordings.length(self.plan.take))
             return {"spans": opened(audio, mine, self.rate)}
 
-        return self.kept("opened", [self.source_depends(mic), mine.to_json()], compute)["spans"]
+        heard = (
+            []
+            if not mine.key.of or mine.key.of.startswith("group:")
+            else key_content(self.plan, self.recordings, mine.key.of)
+        )
+        return self.kept("opened", [self.source_depends(mic), mine.to_json(), heard], compute)["spans"]
+
+    def gate_hears(self, mic: MicPlan, gate: Gate, start: int, stop: int) -> np.ndarray:
+        """Return what a mic's gate listens to over a span, before its key's filters, float32 [shape=(samples,)]: itself, or its key (of a group: itself)."""
+        if not gate.key.of or gate.key.of.startswith("group:"):
+            return self.sources.read(mic, start, stop)
+        return Keys(self.plan, self.sources, self.rate).read(gate.key, start, stop)
+
+    def regions_s(self, mic: MicPlan) -> list[list[float]]:
+        """Return where a mic's regions lie in the song, (begin, end) in seconds."""
+        tool = mic.first("regions")
+        if tool is None or not tool.spans:
+            return []
+        return np.round(in_song(self.plan, mic, tool.spans, self.rate) / self.rate, 6).tolist()
 
     def spectra(self, mic: MicPlan, other: str = "") -> Spectra:
         """Return a mic's levels by frequency during its own hits and during others': of all of them, or of one drum's that are heard alone."""

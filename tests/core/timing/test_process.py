@@ -5,7 +5,7 @@ import pytest
 
 from arkund.core.files.audio import ArrayMic
 from arkund.core.plan.plan import Cut
-from arkund.core.timing.process import Edited, moved_sample, segments
+from arkund.core.timing.process import Edited, moved_sample, recorded_sample, segments
 
 RATE = 48_000
 
@@ -81,3 +81,26 @@ class TestMovedSample:
     def test_equal_shifts_need_no_joint(self):
         """A cut that changes nothing makes no piece."""
         assert len(segments((Cut(at=100, shift=5), Cut(at=200, shift=5)), 2.0, RATE)) == 2
+
+
+class TestRecordedSample:
+    """The way back from the song to the recording."""
+
+    @pytest.mark.parametrize("seed", range(4))
+    def test_of_what_is_heard(self, seed):
+        """Every sample that is not covered by a later piece comes back; what is heard at a place is what lies there."""
+        rng = np.random.default_rng(seed)
+        ats = np.sort(rng.choice(np.arange(2000, 90_000), 12, replace=False))
+        cuts = tuple(Cut(at=int(at), shift=int(rng.integers(-800, 800)), fade_ms=0.1) for at in ats)
+        for at in rng.integers(0, 95_000, 300).tolist():
+            place = moved_sample(cuts, at)
+            covered = any(cut.at > at and cut.at + cut.shift <= place for cut in cuts)
+            assert covered or recorded_sample(cuts, place) == at
+        x = rng.standard_normal(100_000).astype(np.float32)
+        out = edited(x, cuts, fade=0.1)
+        same = [out[at] == x[recorded_sample(cuts, at)] for at in rng.integers(1000, 95_000, 400).tolist()]
+        assert np.mean(same) > 0.9  # all but fades and filled gaps
+
+    def test_without_cuts(self):
+        """As it is."""
+        assert recorded_sample((), 123) == 123

@@ -9,7 +9,7 @@ import { registerScenes } from "./lib/scenes.js";
 import { registerRow, toolOf } from "./lib/row.js";
 import { Sheet } from "./lib/sheet.js";
 import { drawBars, song } from "./lib/song.js";
-import { drawWaves, recorded } from "./lib/waves.js";
+import { drawWaves, inSong as wave } from "./lib/waves.js";
 
 const LOW = -70;
 const ROW = 24;
@@ -104,7 +104,9 @@ Alpine.data("clean", () => ({
     this.kept.soon();
   },
   marginWords() {
-    if (!this.chart || !this.chart.own_db.length) return "No own hits found in this mic.";
+    if (!this.chart) return "Measuring …";
+    if (!this.chart.own_db.length) return "No own hits found in this mic.";
+    if (this.chart.key) return "The gate listens elsewhere, so levels in this mic do not tell what it keeps; what it did is measured above.";
     const t = this.gate().threshold_db;
     const lost = this.chart.own_db.filter((v) => v < t).length;
     const opens = Object.values(this.chart.others_db).flat().filter((v) => v > t).length;
@@ -192,8 +194,7 @@ Alpine.data("strip", () => ({
   take(chart) {
     if (this.chart?.mic !== chart.mic) this.marked = null;
     if (this.chart === null) [this.from, this.until] = [0, chart.length_s];
-    const tool = this.tool(chart);
-    this.mine = chart.way === "cut" && tool ? tool.settings.spans.map((span) => span.map((at) => at / boot.rate + chart.later_s)) : [];
+    this.mine = chart.way === "cut" && this.tool(chart) ? chart.regions.map((span) => [...span]) : [];
     if (this.marked) this.mark(this.marked.time, false);
   },
   tool(chart = this.chart) {
@@ -233,28 +234,28 @@ Alpine.data("strip", () => ({
   /** Move one edge, no further than its neighbours and its own other end, and write it. */
   put(region, side, time) {
     this.setEdge(region, side, time);
-    this.send(`region ${region + 1} ${side ? "ends" : "begins"} at ${this.mine[region][side].toFixed(3)} s`);
+    this.send(region, this.mine[region]);
   },
   setEdge(region, side, time) {
     const [a, b] = this.mine[region];
-    const before = this.mine[region - 1]?.[1] ?? this.chart.later_s;
+    const before = this.mine[region - 1]?.[1] ?? 0;
     const after = this.mine[region + 1]?.[0] ?? this.chart.length_s;
     this.mine[region] = side ? [a, clamp(time, a + 0.005, after)] : [clamp(time, before, b - 0.005), b];
   },
-  send(words) {
-    const { chart } = this;
-    const spans = this.mine.map((span) => span.map((at) => Math.max(Math.round((at - chart.later_s) * boot.rate), 0)));
-    return this.$store.page.move({ [`${chart.row.place}.tools.${this.tool().id}.spans`]: spans }, `${chart.row.name}: ${words}`);
+  /** One region, in seconds of the song: the server knows where that is in the recording. */
+  send(number, span) {
+    return this.$store.page.act("rig", { do: "region", step: "clean", mic: this.chart.mic, number, span_s: span });
   },
   addRegion() {
     const { time } = this.marked;
     const after = this.mine.find(([a]) => a > time)?.[0] ?? this.chart.length_s;
-    this.mine = [...this.mine, [time, Math.min(time + NEW_S, after)]].sort((p, q) => p[0] - q[0]);
-    this.send(`region added at ${time.toFixed(3)} s`);
+    const span = [time, Math.min(time + NEW_S, after)];
+    this.mine = [...this.mine, span].sort((p, q) => p[0] - q[0]);
+    this.send(null, span);
   },
   removeRegion() {
-    const [[a]] = this.mine.splice(this.marked.region, 1);
-    this.send(`region at ${a.toFixed(3)} s removed`);
+    this.mine.splice(this.marked.region, 1);
+    this.send(this.marked.region, null);
   },
   /** Go to the next own hit, or to the one before. */
   step(by) {
@@ -303,7 +304,7 @@ Alpine.data("strip", () => ({
     drawBars(sheet, x, chart.bars);
     const middle = (sheet.top + sheet.bottom) / 2;
     const half = (sheet.bottom - sheet.top) / 2 - 4;
-    drawWaves(sheet, x, [{ middle, half, full: chart.full, address: recorded({ id: chart.mic, content: chart.content }), colour: "ink" }], () => this.kept.soon());
+    drawWaves(sheet, x, [{ middle, half, full: chart.full, address: wave({ id: chart.mic, content: chart.content }), fine: true, colour: "ink" }], () => this.kept.soon());
     this.closed(x);
     const mic = this.$store.page.mics.find((m) => m.id === chart.mic);
     for (const t of chart.own_s) if (t >= this.from && t <= this.until) sheet.glyph(mic.piece, x.to(t), sheet.top + 7, 4, "ink");
