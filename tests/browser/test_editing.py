@@ -103,7 +103,7 @@ class TestEditing:
                 arg=was,
             )
         page.keyboard.press("i")
-        expect(page.locator("#message")).to_contain_text("polarity turned")
+        expect(page.locator("#message")).to_contain_text("polarity flipped")
 
     def test_a_comp_of_three_takes_with_a_seam_warning(self, page, three_takes):
         """Bars of the washy take are joined in, the seam is said to be heard, and is played by one key."""

@@ -113,7 +113,7 @@ class TestInThePicture:
         page.locator("#undo").click()
         expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)
         page.locator("canvas").first.focus()
-        for key in ("s", "ArrowRight", "Escape"):
+        for key in ("w", "ArrowRight", "Escape"):
             page.keyboard.press(key)
         expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)
 

@@ -11,7 +11,10 @@ import pytest
 from django.test import Client
 
 from arkund.studio.models import Move, Session
+from arkund.studio.services.findings import find
+from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
+from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
 
@@ -45,6 +48,34 @@ class TestPages:
         assert {"words": "falls by 60 dB in", "text": "1.500 s"} in lines
         refused = client.get(f"/s/{session.pk}/reckon/decay?ms=soon")
         assert (refused.status_code, "1/8t" in refused.json()["error"]) == (400, True)
+
+    def test_the_recall_sheet_tells_all(self, client, session):
+        """Dynamic bands, resonances, upper bands of a shaper, joins and edits in time: what is not told cannot be set again."""
+        tools = [
+            {"kind": "tone", "id": "tone", "bands": [
+                {"kind": "high_pass", "frequency_hz": 60.0, "resonance_db": 6.0, "compensated": True},
+                {"kind": "bell", "frequency_hz": 400.0, "range_db": -6.0, "threshold_db": -28.0, "attack_ms": 7.0, "release_ms": 90.0},
+            ]},
+            {"kind": "shaper", "id": "shaper", "on": True, "above": [{"from_hz": 2500.0, "attack_db": 4.5, "sustain_db": -3.0}]},
+        ]  # fmt: skip
+        cuts = [
+            {"at": 48_000, "shift": 480, "fade_ms": 2.0, "alike": 1.0},
+            {"at": 96_000, "shift": 0, "fade_ms": 2.0, "alike": 1.0},
+        ]
+        apply(session.pk, {"mics.sn-top.tools": tools, "cuts": cuts}, step="tone", title="all of it")
+        sheet = client.get(f"/s/{session.pk}/sheet/").content.decode()
+        for told in ("resonance 6 dB, compensated", "dynamic: up to -6 dB above -28 dB, attack 7 ms, release 90 ms", "from 2500 Hz: attack +4.5 dB, sustain -3 dB",
+                     "all mics from 1.0000 s", "10.00 ms later", "as recorded"):  # fmt: skip
+            assert told in sheet, told
+
+    def test_a_drum_that_is_never_played(self, session):
+        """Its mic is proposed to be left out of the mix, and nothing is lifted in it."""
+        apply(session.pk, {"mics.t1.piece": "tom2"}, step="load", title="as if")
+        m = Measure(Session.objects.get(pk=session.pk))
+        m._hits = m.hits | {"tom2": []}
+        notes = [note for note in find("clean", m) if note.key == "clean:unplayed:t1"]
+        assert [note.changes for note in notes] == [{"mics.t1.mute": True}]
+        assert not [note for note in find("tone", m) if note.place == "t1"]
 
     def test_after_proposing(self, client, proposed):
         """All pages still answer, the rail counts what waits, logbook and sheet show it."""

@@ -1,5 +1,6 @@
 """The shelf as Moves: hits of the song, of files and of other sessions; in the place of others and under them; kept by archives."""
 
+import itertools
 import json
 
 import numpy as np
@@ -10,8 +11,10 @@ from arkund.core.errors import AudioError, SettingsError
 from arkund.core.files.library import forget_opened
 from arkund.core.plan.plan import SHELF
 from arkund.studio.models import MicRecording, Session, Take
+from arkund.studio.pages import charts
 from arkund.studio.services import (
     archiving,
+    cleaning,
     comping,
     housekeeping,
     layering,
@@ -63,6 +66,26 @@ class TestKept:
         m = made(session, shelving.remove(m.plan, first.id))
         assert first.id not in {c.id for c in m.plan.captures}
         assert MicRecording.objects.count() == before
+
+    def test_what_was_put_there_is_a_hit(self, session):
+        """It is seen, can be chosen and opens regions; levels and arrivals are measured without it, and taken away it is gone."""
+        m = Measure(session)
+        free_s = next(a.time_s + 0.3 for a, b in itertools.pairwise(m.hits["snare"]) if b.time_s - a.time_s > 0.8)
+        levels, arrivals = m.levels(), m.arrivals()
+        m = made(session, shelving.replace(m, "snare", free_s, everywhere=False))
+        put = [h for h in m.hits["snare"] if h.placed]
+        assert [h.time_s for h in put] == [pytest.approx(free_s, abs=1e-4)]
+        drawn = charts.replace(m, "snare")["hits"]
+        assert any(
+            abs(time_s - free_s) < 1e-3 and level_db == pytest.approx(put[0].level_db, abs=0.01)
+            for time_s, level_db, *_ in drawn
+        )
+        assert m.levels() == levels
+        assert m.arrivals() == arrivals
+        m = made(session, cleaning.set_way(m, "sn-top", "cut"))
+        assert any(begin - 0.01 < free_s < end - 0.02 for begin, end in m.regions_s(m.plan.mic("sn-top")))
+        m = made(session, shelving.put_back(m.plan, free_s, m.rate))
+        assert not any(h.placed for h in m.hits["snare"])
 
     def test_a_weak_hit_is_replaced_in_all_mics(self, session):
         """Close mics and overheads have the other hit there, as strong as the usual one, and are the same elsewhere."""

@@ -53,6 +53,8 @@ def sends_of(recipe: str, mics: Sequence, feed: str = SHELLS) -> dict[str, float
     """
     choose = {"weight": _weight, "crush": _crush, "plate": _plate, "glow": _everything}.get(recipe)
     choose = choose or (_everything if feed == WHOLE else _shells)
+    if recipe == "crush" and all(mic.role != "room" for mic in mics):
+        choose = _crush_without_rooms
     found = {mic.id: choose(mic) for mic in mics}
     return {mic: db for mic, db in found.items() if db is not None and db > OFF_DB}
 
@@ -73,7 +75,12 @@ def _weight(mic) -> float | None:
 
 
 def _crush(mic) -> float | None:
-    return ROOM_DB if mic.role in ("room", "talkback") or mic.piece == "floor" else None
+    return ROOM_DB if mic.role == "room" else None
+
+
+def _crush_without_rooms(mic) -> float | None:
+    """A floor or talkback mic makes a trashy room where there is no other."""
+    return ROOM_DB if mic.role == "talkback" else None
 
 
 def _plate(mic) -> float | None:

@@ -154,6 +154,8 @@ def measure(plan, recordings, hits: dict) -> list[Arrival]:
         if ref_reader is None or len(chosen) < 2:
             continue
         at = [round(h.time_s * rate) for h in chosen]
+        if not windows(reader, at, rate).any():
+            continue  # digital silence arrives at no time
         delay, polarity, spread, sure = arrival(ref_reader, reader, at, NEAR_MS if close else FAR_MS, rate)
         out.append(Arrival(mic.id, reference.id, piece, delay, polarity, spread, sure, len(chosen)))
     return out

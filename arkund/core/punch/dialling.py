@@ -159,5 +159,24 @@ def attack_change_db(heard: Sequence[np.ndarray], settings: Compressor, sample_r
     return round(float(np.median(found)), 2)
 
 
+def loss_db(heard: Sequence[np.ndarray], settings: Compressor, sample_rate_hz: int) -> float:
+    """Return by how much a compressor makes hits softer before its make-up, in dB: the median over hits of what is lost in their first 120 ms."""
+    begin, rate, found = -TAKEN_FROM_MS / 1000.0, sample_rate_hz, []
+    part = slice(*(round((begin + ms / 1000.0) * rate) for ms in (0.0, BODY_MS[1])))
+    for each in list(heard)[:HITS]:
+        x = np.ascontiguousarray(each if each.ndim == 1 else each[:, np.argmax(np.abs(each).max(axis=0))])
+        gain = compressors.gain(bank_of([x]), [settings.replace(makeup_db=0.0)], rate)[: x.size, 0]
+        found.append(float(gain_to_db(_rms(x[part])) - gain_to_db(_rms((x * gain)[part]))))
+    return float(np.median(found)) if found else 0.0
+
+
+def made_up(version: Compressor, was: Compressor, heard: Sequence[np.ndarray], sample_rate_hz: int) -> Compressor:
+    """Return a version that leaves hits as loud as the compressor did before it was dialled in, or as they came where that was off."""
+    before_db = was.makeup_db - loss_db(heard, was, sample_rate_hz) if was.on else 0.0
+    limits = Compressor.ranges()["makeup_db"]
+    wanted_db = round(loss_db(heard, version, sample_rate_hz) + before_db, 1)
+    return version.replace(makeup_db=min(max(wanted_db, limits.low), limits.high))
+
+
 def _rms(x: np.ndarray) -> float:
     return float(np.sqrt(np.mean(np.square(x, dtype=np.float64)) + 1e-18))

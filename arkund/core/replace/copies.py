@@ -39,7 +39,7 @@ def copy_to(
         near = [
             h
             for h in hits.get(piece, [])
-            if abs(h.time_s - at_s) < TOGETHER_S and abs(h.level_db - level_db) <= LIKE_DB
+            if not h.placed and abs(h.time_s - at_s) < TOGETHER_S and abs(h.level_db - level_db) <= LIKE_DB
         ]
         if not near:
             continue

@@ -57,7 +57,11 @@ def best(hits: Mapping[str, Sequence], piece: str, level_db: float, count: int, 
 
     A hit scores by the seconds that are quiet around it minus its distance from the level.
     """
-    rows = [row for row in clearness(hits, piece) if row[0].ghost == ghosts and row[0].time_s > BEFORE_CLEAR_S]
+    rows = [
+        row
+        for row in clearness(hits, piece)
+        if row[0].ghost == ghosts and row[0].time_s > BEFORE_CLEAR_S and not row[0].placed
+    ]
     scored = sorted(rows, key=lambda row: 0.15 * abs(row[0].level_db - level_db) - 4.0 * row[2] - 6.0 * row[1])
     return [row[0] for row in scored[:count]]
 

@@ -20,7 +20,7 @@ def lineup(m: Measure, mic_id: str | None) -> dict:
     piece = mic_id if mic_id in m.hits else ("snare" if "snare" in m.hits else next(iter(m.hits), None))
     if piece is None:
         return {"rows": [], "pieces": []}
-    hits = clean_hits(m.hits, piece)
+    hits = clean_hits(m.recorded_hits, piece)
     reference = timing_mic(m.plan.mics, piece)
     arrivals = {a.mic: a for a in m.arrivals()}
     rows = []

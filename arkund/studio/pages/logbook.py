@@ -3,6 +3,7 @@
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from arkund.core.kit.pieces import words_of
 from arkund.core.plan import difference
 from arkund.core.rig import places
 from arkund.studio.models import Session
@@ -10,6 +11,8 @@ from arkund.studio.pages.fields import label, unit_of
 from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services.access import session_or_404
 from arkund.studio.steps import STEPS
+
+MOST_LINES = 60  # of one kind of edit, on the recall sheet
 
 
 def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
@@ -38,8 +41,45 @@ def sheet(request: HttpRequest, session_id: int) -> HttpResponse:
         }
         for each in scenes_of(session.plan)
     ]
-    whole = {"tempo": session.plan.tempo.to_json()}
-    return render(request, "logbook/sheet.html", {"session": session, "mics": strips, "whole": _settings(whole)})
+    whole = _settings({"tempo": session.plan.tempo.to_json()}) + _edits(session)
+    return render(request, "logbook/sheet.html", {"session": session, "mics": strips, "whole": whole})
+
+
+def _edits(session: Session) -> list[tuple[str, str]]:
+    """Return what was done in time, as it can be done elsewhere: joined takes, cuts of all mics and of one drum's, hits in the place of others."""
+    plan, rate = session.plan, session.sample_rate_hz
+    names = dict(session.takes.values_list("key", "name"))
+
+    def at(sample: int) -> str:
+        return f"{sample / rate:.4f} s"
+
+    rows = [
+        [
+            (
+                f"from {at(join.at)}",
+                f"{names.get(join.take, join.take)} from {at(join.from_at)}, fade {join.fade_ms:g} ms",
+            )
+            for join in plan.joins
+        ],
+        [(f"all mics from {at(cut.at)}", _moved_words(cut.shift, rate)) for cut in plan.cuts],
+        [(f"{words_of(cut.piece)} alone from {at(cut.at)}", _moved_words(cut.shift, rate)) for cut in plan.lone_cuts],
+        [
+            (f"at {at(each.at)}", f"{each.capture} at {each.gain_db:+g} dB{', in all mics' if each.everywhere else ''}")
+            for each in plan.placements
+        ],
+    ]
+    heads = ("takes joined", "edits in time", "edits of one drum", "hits replaced")
+    out = []
+    for head, mine in zip(heads, rows, strict=True):
+        if mine:
+            more = len(mine) - MOST_LINES
+            out += [(head, f"{len(mine)} of them"), *mine[:MOST_LINES]]
+            out += [("", f"and {more} more: the edit list of Timing has them all")] if more > 0 else []
+    return out
+
+
+def _moved_words(shift: int, rate: int) -> str:
+    return "as recorded" if not shift else f"{abs(1000 * shift / rate):.2f} ms {'later' if shift > 0 else 'earlier'}"
 
 
 def ear(request: HttpRequest, session_id: int) -> HttpResponse:
@@ -111,6 +151,8 @@ def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
                 out += _settings(value, f"{name} · ")
         elif key == "bands":
             out += [(f"{prefix}filter {n}", _band(b)) for n, b in enumerate(value, 1)]
+        elif key == "above":
+            out += [(f"{name} {n}", _above(each)) for n, each in enumerate(value, 2)]
         elif key == "tools":
             for each in value:
                 out += _settings({each["id"]: {k: v for k, v in each.items() if k != "kind"}})
@@ -129,4 +171,15 @@ def _band(band: dict) -> str:
         words = f"{kind} {band['frequency_hz']:g} Hz, {band['slope_db']} dB/octave"
     else:
         words = f"{kind} {band['frequency_hz']:g} Hz, {band['gain_db']:+g} dB, Q {band['q']:g}"
+    if band.get("resonance_db"):
+        words += f", resonance {band['resonance_db']:g} dB{', compensated' if band.get('compensated') else ''}"
+    if band.get("range_db"):
+        words += (
+            f", dynamic: up to {band['range_db']:+g} dB above {band['threshold_db']:g} dB, attack {band['attack_ms']:g} ms,"
+            f" release {band['release_ms']:g} ms"
+        )
     return words if band["on"] else f"{words} (off)"
+
+
+def _above(band: dict) -> str:
+    return f"from {band['from_hz']:g} Hz: attack {band['attack_db']:+g} dB, sustain {band['sustain_db']:+g} dB, gain {band['gain_db']:+g} dB"

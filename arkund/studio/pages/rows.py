@@ -3,6 +3,7 @@
 import numpy as np
 
 from arkund.core.dsp.spectrum import axis_hz
+from arkund.core.kit.pieces import words_of
 from arkund.core.rig import places
 from arkund.core.rig.measure import Effect
 from arkund.core.tools.tool import KINDS, Tool, module_of
@@ -68,7 +69,18 @@ def _tool(tool: Tool, effect: Effect, rate: int) -> dict:
 def _keys(m: Measure, mine: places.Named) -> list[dict]:
     """Return what a detector of this strip can listen to."""
     out = [{"of": "", "words": "itself"}]
-    out += [{"of": f"hits:{piece}", "words": f"strikes of {piece}"} for piece, hits in m.hits.items() if hits]
+    out += [{"of": f"hits:{piece}", "words": f"strikes of {words_of(piece)}"} for piece, hits in m.hits.items() if hits]
     out += [{"of": f"mic:{mic.id}", "words": mic.name} for mic in m.plan.mics if f"mic:{mic.id}" != mine.name]
     out += [{"of": f"group:{g.id}", "words": f"group {g.name}"} for g in m.plan.groups if f"group:{g.id}" != mine.name]
-    return out
+    known = {each["of"] for each in out}
+    set_ = dict.fromkeys(tool.listens_to for tool in mine.strip.tools if tool.listens_to)
+    return out + [{"of": of, "words": _key_words(of)} for of in set_ if of not in known]
+
+
+def _key_words(of: str) -> str:
+    """Return a key in words that is not among those that are offered: strikes of one drum but for those that another's are near."""
+    kind, _, name = of.partition(":")
+    if kind != "hits":
+        return f"{kind} {name}"
+    piece, _, other = name.partition("-")
+    return f"strikes of {words_of(piece)}" + (f" away from {words_of(other)}" if other else "")

@@ -25,7 +25,6 @@ from arkund.studio.steps import STEPS
 Span = tuple[int, int]
 MET_DB = 0.05
 OF_THE_SONG = ("headroom",)  # what a part of the song does not tell
-MOST_TOLD = 12  # Moves of a step
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,11 +179,11 @@ def _help(row: Row) -> dict | None:
 
 
 def done(session: Session) -> list[dict]:
-    """Return what stands in the logbook, step by step in the order of the work: how many Moves, and the last of each in words with what was measured."""
+    """Return what stands in the logbook, step by step in the order of the work: how many Moves, and each in words with what was measured."""
     out = []
     for step in STEPS.values():
         mine = list(session.moves.filter(state=Move.DONE, step=step.key).order_by("number"))
         if mine:
-            moves = [{"title": move.title, "measured": move.measured} for move in mine[-MOST_TOLD:]]
+            moves = [{"title": move.title, "measured": move.measured} for move in mine]
             out.append({"step": step.key, "name": step.name, "count": len(mine), "moves": moves})
     return out

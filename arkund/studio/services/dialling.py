@@ -2,7 +2,7 @@
 
 from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
-from arkund.core.punch.dialling import NOTES, SCHOOLS, STAGES, TIMES, Version, begun, stage_of, versions
+from arkund.core.punch.dialling import NOTES, SCHOOLS, STAGES, TIMES, Version, begun, made_up, stage_of, versions
 from arkund.core.rig import places, rows
 from arkund.core.timing.note_values import whole_s
 from arkund.core.tools.compressor import Compressor
@@ -45,13 +45,13 @@ def stage(
         "listen_for": asked.listen_for,
         "timed": asked.setting == "release_ms",
         "place": f"{mine.place}.tools.{tool.id}",
-        "versions": [_told(each, now) for each in found],
+        "versions": [_told(each, now, tool, heard, measure.rate) for each in found],
     }
 
 
-def _told(version: Version, now: Compressor) -> dict:
+def _told(version: Version, now: Compressor, was: Compressor, heard, rate: int) -> dict:
     told = f"takes {version.taken_db:.1f} dB, {version.left_db:.1f} dB left at the next hit"
     if not now.key.of:  # what it hears elsewhere has no attack of this strip
         told += f", attack against body {version.attack_db:+.1f} dB"
-    settings = version.settings.replace(key=now.key)
+    settings = made_up(version.settings, solving.unkeyed(was), heard, rate).replace(key=now.key)
     return {"words": version.words, "told": with_minus(told), "settings": settings.to_json()}

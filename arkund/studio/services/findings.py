@@ -33,6 +33,7 @@ from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
 
 LOW_CONFIDENCE = 0.7
+ENOUGH_HITS = 40  # of all drums, before one that has none counts as never played
 OPEN = "open"  # a note that waits for a decision
 
 
@@ -184,13 +185,28 @@ def _timing(m: Measure) -> list[Finding]:
 def _clean(m: Measure) -> list[Finding]:
     look, doubtful = m.plan.cleaning.look, _doubtful(m)
     likely = m.likelihoods() if doubtful else {}
-    mics = [mic for mic in m.shells() if m.hits.get(mic.piece)]
+    mics, unplayed = [mic for mic in m.shells() if m.hits.get(mic.piece)], _unplayed(m)
     separated, _ = m.separations(mics), m.ringings(mics)  # of all at once: the cleaners of each ask for them again
     found = [
         propose_clean(mic, *m.cleaners(mic), mine, look, _another(mic, doubtful, likely))
         for mic, mine in zip(mics, separated, strict=True)
     ]
-    return [f for f in found if f is not None]
+    return unplayed + [f for f in found if f is not None]
+
+
+def _unplayed(m: Measure) -> list[Finding]:
+    """Return notes on mics of drums that are never struck, where enough of others is."""
+    if sum(map(len, m.hits.values())) < ENOUGH_HITS:
+        return []
+    return [
+        Finding(
+            "clean", f"clean:unplayed:{mic.id}", mic.id, f"{mic.name}: off in the mix, its drum is never played",
+            f"No hit of the {words_of(mic.piece)} was found in this take; all that the mic adds is bleed of others.",
+            {f"mics.{mic.id}.mute": True},
+        )
+        for mic in m.shells()
+        if is_tom(mic.piece) and not m.hits.get(mic.piece)
+    ]  # fmt: skip
 
 
 def _another(mic: MicPlan, doubtful: set[str], likely: dict) -> str:
@@ -203,7 +219,7 @@ def _replace(m: Measure) -> list[Finding]:
 
 
 def _tone(m: Measure) -> list[Finding]:
-    mics = [mic for mic in m.plan.mics if not mic.is_layer]
+    mics = [mic for mic in m.plan.mics if not mic.is_layer and not (is_tom(mic.piece) and not m.hits.get(mic.piece))]
     measured = list(zip(mics, m.tones(mics), strict=True))
     found = [propose_tone(mic, tone) for mic, tone in measured]
     cymbals = propose_cymbals([(mic, tone) for mic, tone in measured if mic.role == "overhead"])

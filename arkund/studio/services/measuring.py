@@ -30,7 +30,7 @@ from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.sound import average_hit, features_of, likely
 from arkund.core.load.standing import Later, later
-from arkund.core.plan.plan import MicPlan, Plan, Tempo
+from arkund.core.plan.plan import LineUp, MicPlan, Plan, Tempo
 from arkund.core.punch.measure import (
     BANDS,
     TAKEN_FROM_MS,
@@ -96,6 +96,11 @@ class Measure:
         if self._hits is None:
             self._hits = hits_of(self.session, self.plan)
         return self._hits
+
+    @property
+    def recorded_hits(self) -> dict:
+        """Return the hits that are in the recording: what was put in their place, or where one was missing, is not."""
+        return {piece: [h for h in mine if not h.placed] for piece, mine in self.hits.items()}
 
     @functools.cached_property
     def _hits_key(self) -> str:
@@ -163,7 +168,8 @@ class Measure:
 
         def compute(mic: MicPlan) -> dict:
             close = is_close(mic.role) and mic.piece in self.hits
-            own = self.hits.get(mic.piece, []) if close else self.hits.get("snare", []) + self.hits.get("kick", [])
+            hits = self.recorded_hits
+            own = hits.get(mic.piece, []) if close else hits.get("snare", []) + hits.get("kick", [])
             times = [round(h.time_s, 5) for h in own if not h.ghost]
             return dataclasses.asdict(mic_level(readers[mic.id], mic.id, times, close, self.rate))
 
@@ -230,7 +236,9 @@ class Measure:
         """Return how every mic hears every piece."""
 
         def compute() -> dict:
-            return {"rows": [dataclasses.asdict(row) for row in load.heard(self.plan, self.recordings, self.hits)]}
+            return {
+                "rows": [dataclasses.asdict(row) for row in load.heard(self.plan, self.recordings, self.recorded_hits)]
+            }
 
         return [load.Heard(**row) for row in self.kept("heard", [m.id for m in self.plan.mics], compute)["rows"]]
 
@@ -253,7 +261,7 @@ class Measure:
         """Return how much later one mic of a couple hears what tells which is which: see ``load.standing``."""
 
         def compute() -> dict:
-            return {"rows": [dataclasses.asdict(row) for row in later(self.plan, self.recordings, self.hits)]}
+            return {"rows": [dataclasses.asdict(row) for row in later(self.plan, self.recordings, self.recorded_hits)]}
 
         depends = [[m.id, m.piece, m.role, m.side] for m in self.plan.mics]
         return [Later(**row) for row in self.kept("standing", depends, compute)["rows"]]
@@ -273,7 +281,9 @@ class Measure:
 
         def compute() -> dict:
             return {
-                "rows": [dataclasses.asdict(load.pair(self.plan, self.recordings, self.hits, a, b)) for a, b in mine]
+                "rows": [
+                    dataclasses.asdict(load.pair(self.plan, self.recordings, self.recorded_hits, a, b)) for a, b in mine
+                ]
             }
 
         return [load.Pair(**row) for row in self.kept("pairs", [[a.id, b.id] for a, b in mine], compute)["rows"]]
@@ -282,7 +292,9 @@ class Measure:
         """Return arrival and polarity of each mic against its reference."""
 
         def compute() -> dict:
-            return {"rows": [dataclasses.asdict(a) for a in lineup.measure(self.plan, self.recordings, self.hits)]}
+            return {
+                "rows": [dataclasses.asdict(a) for a in lineup.measure(self.plan, self.recordings, self.recorded_hits)]
+            }
 
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
         return [lineup.Arrival(**row) for row in self.kept("lineup", depends, compute)["rows"]]
@@ -290,13 +302,15 @@ class Measure:
     def overheads_ms(self) -> dict[str, float]:
         """Return how late the overheads hear each piece."""
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
-        return self.kept("overheads", depends, lambda: lineup.overheads_ms(self.plan, self.recordings, self.hits))
+        return self.kept(
+            "overheads", depends, lambda: lineup.overheads_ms(self.plan, self.recordings, self.recorded_hits)
+        )
 
     def drifts(self) -> list[lineup.Drift]:
         """Return how each mic's delay grows over the song."""
 
         def compute() -> dict:
-            rows = lineup.drifts(self.plan, self.recordings, self.hits, self.arrivals())
+            rows = lineup.drifts(self.plan, self.recordings, self.recorded_hits, self.arrivals())
             return {"rows": [dataclasses.asdict(row) for row in rows]}
 
         depends = [[m.id, m.piece, m.role] for m in self.plan.mics]
@@ -335,11 +349,20 @@ class Measure:
 
         def compute(mic: MicPlan) -> dict:
             times = [h.time_s for h in self.hits.get(mic.piece, [])]
-            return dataclasses.asdict(ringing(raw(self.plan, self.recordings, mic.id), length, times, self.rate))
+            return dataclasses.asdict(ringing(self._with_placed(mic), length, times, self.rate))
 
-        asked = [([mic.id, mic.piece], functools.partial(compute, mic)) for mic in mics]
+        placed = [each.to_json() for each in self.plan.placements]
+        asked = [([mic.id, mic.piece, placed], functools.partial(compute, mic)) for mic in mics]
         found = self.kept_each("ringing", asked)
         return [Ringing(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()}) for data in found]
+
+    def _with_placed(self, mic: MicPlan) -> Callable[[int, int], np.ndarray]:
+        """Return what reads a mic in the time of its recording, with the hits that stand in the place of others."""
+        if not self.plan.placements:
+            return raw(self.plan, self.recordings, mic.id)
+        plain = Sources(self.plan.replace(cuts=(), lone_cuts=(), scenes=()), self.recordings)
+        as_recorded = mic.replace(trim_db=0.0, line_up=LineUp(), clock_ppm=0.0, repair=False)
+        return lambda start, stop: plain.read(as_recorded, start, stop)
 
     def ringing(self, mic: MicPlan) -> Ringing:
         """Return the same of one mic."""

@@ -68,13 +68,22 @@ def found(session: Session, plan: Plan, take_key: str) -> dict[str, list] | None
 def hits_of(session: Session, plan: Plan, take_key: str | None = None) -> dict[str, list[Hit]]:
     """Return the hits of a take by piece, found first where they were not yet, with the Plan's corrections."""
     key = take_key or plan.take
-    return resolve(rows_of(session, plan, key), plan.hit_changes if key == plan.take else ())
+    if key != plan.take:
+        return resolve(rows_of(session, plan, key), ())
+    return resolve(rows_of(session, plan, key), plan.hit_changes, placed_hits(plan, session.sample_rate_hz))
+
+
+def placed_hits(plan: Plan, sample_rate_hz: int) -> list[tuple[str, float, float]]:
+    """Return what stands in the place of hits, or where one was missing: (piece, time_s, level_db in the drum's own mic)."""
+    captures = {capture.id: capture for capture in plan.captures}
+    placed = ((captures[each.capture], each) for each in plan.placements)
+    return [(c.piece, each.at / sample_rate_hz, round(c.level_db + each.gain_db, 2)) for c, each in placed]
 
 
 def hits_depend(plan: Plan) -> tuple:
     """Return all of a Plan that its working take's hits depend on."""
     mics = [(mic.id, mic.piece, mic.role) for mic in plan.mics]
-    return plan.take, plan.joins, plan.hit_changes, mics
+    return plan.take, plan.joins, plan.hit_changes, mics, placed_hits(plan, 1)
 
 
 def rows_of(session: Session, plan: Plan, take_key: str) -> dict[str, list]:

@@ -20,7 +20,10 @@ def capture(measure: Measure, piece: str, time_s: float | None = None) -> Change
     if time_s is None:
         new = shelf.proposed(plan, hits, piece, measure.rate)
     else:
-        new = [shelf.capture_of(plan, hits, shelf.at_time(hits, piece, time_s), measure.rate)]
+        chosen = shelf.at_time(hits, piece, time_s)
+        if chosen.placed:
+            raise SettingsError(f"time_s: the hit at {time_s:.3f} s was put there; keep the one that it is a copy of.")
+        new = [shelf.capture_of(plan, hits, chosen, measure.rate)]
     rows = shelf.with_captures(plan, new)
     added = rows[len(plan.captures) :]
     if not added:

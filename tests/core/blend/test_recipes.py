@@ -21,13 +21,19 @@ MICS = [
         ("punch", "shells", {"in": 0.0, "top": 0.0, "bottom": 0.0, "tom": -4.0, "floor": -4.0}),
         ("sustain", "whole", dict.fromkeys([mic.id for mic in MICS if mic.id != "talk"], 0.0)),
         ("weight", "shells", dict.fromkeys(["in", "out", "sub"], 0.0)),
-        ("crush", "shells", dict.fromkeys(["floor", "room", "talk"], 0.0)),
+        ("crush", "shells", {"room": 0.0}),
         ("plate", "whole", {"top": 0.0}),
     ],
 )
 def test_sends(recipe, feed, wanted):
     """Shells: kick in and snare in full, toms a bit less, no sub, overheads, rooms; the others as each is meant."""
     assert sends_of(recipe, MICS, feed) == wanted
+
+
+def test_a_trashy_room():
+    """Of the floor or talkback mic only where there is no room; never of the floor tom."""
+    without = [mic for mic in MICS if mic.role != "room"]
+    assert sends_of("crush", without) == {"talk": 0.0}
 
 
 def test_words():

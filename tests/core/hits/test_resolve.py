@@ -45,3 +45,12 @@ class TestResolve:
         """A hit can be added to a piece where none was found."""
         changes = (HitChange(kind="add", piece="floor", time_s=0.5, level_db=-3.0),)
         assert resolve({}, changes)["floor"][0].level_db == -3.0
+
+    def test_what_was_put_there(self):
+        """A hit in the place of another has its strength; one where a hit was missing is a hit like the others, and said to be no recorded one."""
+        found = resolve(FOUND, (), [("snare", 2.504, -6.2), ("kick", 3.5, -9.0)])
+        assert [(h.time_s, h.level_db, h.ghost, h.placed) for h in found["snare"][2:]] == [
+            (2.5, -6.2, False, True),
+            (3.0, -5.5, False, False),
+        ]
+        assert [(h.time_s, h.placed, h.by_hand) for h in found["kick"]] == [(1.5, False, False), (3.5, True, True)]

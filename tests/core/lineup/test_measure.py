@@ -27,6 +27,15 @@ class TestMeasure:
                 assert found.delay_ms == pytest.approx(true * 1000, abs=0.1), found.mic
                 assert found.polarity == polarity, found.mic
 
+    def test_silence_arrives_at_no_time(self, straight):
+        """A mic of digital silence has no row."""
+        silent = type(straight)(
+            **{**vars(straight), "readers": straight.readers | {"KD out": ArrayMic(np.zeros(straight.samples))}}
+        )
+        rows = {row.mic for row in lineup.measure(straight.plan, silent, straight.hits)}
+        assert "KD out" not in rows
+        assert "Snr btm" in rows
+
     def test_inverted_copy(self, straight):
         """An inverted copy later by 37 samples is found as such, within a hundredth of a millisecond."""
         top = straight.readers["SN top"]

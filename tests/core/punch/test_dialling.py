@@ -5,7 +5,7 @@ import pytest
 
 from arkund.core.errors import SettingsError
 from arkund.core.hits.resolve import Hit
-from arkund.core.punch.dialling import FIRST, NOTES, STAGES, attack_change_db, begun, stage_of, versions
+from arkund.core.punch.dialling import FIRST, NOTES, STAGES, attack_change_db, begun, made_up, stage_of, versions
 from arkund.core.punch.measure import attack_and_body_db, average_envelope, hits_before, in_band, over_bars
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.tool import Key
@@ -114,3 +114,22 @@ class TestFigures:
         ]
         assert levels[1] == pytest.approx(-3.0, abs=0.2)
         assert max(levels[0], levels[2]) < -30.0
+
+
+@pytest.mark.parametrize(
+    "was", [Compressor(on=False), Compressor(on=True, threshold_db=-30.0, ratio=4.0, makeup_db=5.0)]
+)
+@pytest.mark.parametrize("attack_ms", [1.0, 30.0])
+def test_as_loud_as_before(was, attack_ms):
+    """Dialled in, hits leave it as loud as they left it before, within a quarter of a dB over the song."""
+    x, hits, heard = heard_of("snare", 8311, 0.6)
+    found = made_up(
+        Compressor(on=True, threshold_db=-34.0, ratio=6.0, attack_ms=attack_ms, release_ms=90.0), was, heard, RATE
+    )
+
+    def loud_db(settings: Compressor) -> float:
+        y = x * 10 ** (gain_db(x, settings) / 20) if settings.on else x
+        parts = [y[round(h.time_s * RATE) :][: round(0.12 * RATE)] for h in hits]
+        return float(np.median([10 * np.log10(np.mean(np.square(part)) + 1e-12) for part in parts]))
+
+    assert loud_db(found) == pytest.approx(loud_db(was), abs=0.25)

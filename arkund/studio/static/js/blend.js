@@ -18,6 +18,9 @@ Alpine.data("blend", () => ({
   ...celled(),
   opened: [],
 
+  begin() {
+    this.hear("acting", () => this.rest());
+  },
   /** Groups first, their mics below them on demand; then mics of no group, paths, and the kit. */
   rows() {
     if (!this.chart) return [];

@@ -7,6 +7,9 @@ import { get } from "./lib/server.js";
 
 const ROW = 40;
 
+const lateWords = (ms) => `arrives ${figure(Math.abs(ms), 2)} ms ${ms < 0 ? "earlier" : "later"}`;
+const polarityWords = (polarity) => (polarity < 0 ? "opposite polarity" : "same polarity");
+
 Alpine.data("lineup", () => ({
   ...charted({ left: 92, right: 130, top: 34, bottom: 32 }),
   chosen: "",
@@ -78,7 +81,20 @@ Alpine.data("lineup", () => ({
     if (r.reference) return "the reference";
     if (r.arrival_ms === null) return "";
     const sure = r.sure ? "" : " – the hits disagree";
-    return `hears it ${figure(r.arrival_ms, 2, true)} ms (${figure(r.distance_cm, 0, true)} cm), ${r.polarity < 0 ? "against" : "in"} polarity, spread ${figure(r.spread_ms, 2)} ms${sure}`;
+    const recorded = `as recorded ${lateWords(r.arrival_ms)} (${figure(r.distance_cm, 0, true)} cm), ${polarityWords(r.polarity)}, spread ${figure(r.spread_ms, 2)} ms${sure}`;
+    const now = this.now(r);
+    return this.isMoved(r) ? `now ${lateWords(now.late)}, ${polarityWords(now.polarity)}; ${recorded}` : recorded;
+  },
+  /** How much later than the reference a mic is as the plan has both, and in which polarity. */
+  now(row) {
+    const reference = this.chart.rows.find((r) => r.reference);
+    const sign = (r) => (r?.inverted ? -1 : 1);
+    return { late: row.arrival_ms + row.delay_ms - (reference?.delay_ms || 0), polarity: row.polarity * sign(row) * sign(reference) };
+  },
+  /** Whether that differs from how they were recorded. */
+  isMoved(row) {
+    const now = this.now(row);
+    return Math.abs(now.late - row.arrival_ms) > 5e-4 || now.polarity !== row.polarity;
   },
   edges() {
     const short = (hz) => (hz >= 1000 ? `${hz / 1000}k` : hz);
@@ -103,7 +119,7 @@ Alpine.data("lineup", () => ({
   },
   flip() {
     const to = !this.rowInverted();
-    this.$store.page.move({ [`mics.${this.chosen}.line_up.inverted`]: to }, `${this.rowName()}: polarity ${to ? "turned" : "as recorded"}`);
+    this.$store.page.move({ [`mics.${this.chosen}.line_up.inverted`]: to }, `${this.rowName()}: polarity ${to ? "flipped" : "as recorded"}`);
   },
   key(event) {
     if (event.target.closest("input, select, textarea") || !this.row() || event.ctrlKey || event.metaKey) return;
@@ -175,8 +191,9 @@ Alpine.data("lineup", () => ({
     if (row.arrival_ms !== null) {
       const at = x.to(row.arrival_ms + row.delay_ms);
       sheet.line(at, y - ROW / 2 + 4, at, y + ROW / 2 - 4, row.sure ? "ask" : "soft", 1.5, row.sure ? [] : [3, 3]);
-      sheet.text(`${figure(row.arrival_ms, 2, true)} ms`, sheet.right + 8, y - 7, "soft");
-      sheet.text(row.polarity < 0 ? "against" : "in polarity", sheet.right + 8, y + 8, row.polarity * sign < 0 ? "bad" : "soft", "left", '12px "Sheet", sans-serif');
+      const now = this.now(row);
+      sheet.text(`${figure(now.late, 2, true)} ms`, sheet.right + 8, y - 7, this.isMoved(row) ? "yours" : "soft");
+      sheet.text(now.polarity < 0 ? "opposite" : "same polarity", sheet.right + 8, y + 8, now.polarity < 0 ? "bad" : "soft", "left", '12px "Sheet", sans-serif');
     } else if (row.reference) sheet.text("reference", sheet.right + 8, y, "soft", "left", '12px "Sheet", sans-serif');
   },
 }));

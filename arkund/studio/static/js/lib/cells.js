@@ -8,10 +8,12 @@ const QUIETEST_LUFS = -60;
 const LOUDEST_LUFS = -12;
 const STEP_DB = 0.5;
 const FINE_DB = 0.1;
+const REST_MS = 450; // after the last step by keys
 
 export const celled = () => ({
   drag: null, // {row, at, from, value, y, moved}
   typing: "", // the key of the cell that is typed in
+  stepped: null, // a level that is being stepped by keys: {key, cell, value, timer}; one Move when the keys rest
 
   /** The whole song, then its sections; of sections with the same name the first stands for all. */
   across() {
@@ -24,7 +26,9 @@ export const celled = () => ({
   cellsOf(row) {
     return this.across().map((column, at) => {
       const mute = row.sort === "kit" ? false : column.whole ? row.mute : row.mutes[at - 1];
-      const value = this.drag && this.drag.row.place === row.place && this.drag.at === at ? this.drag.value : column.whole ? row.level_db : row.levels_db[at - 1];
+      const key = `${row.place}/${at}`;
+      const stepped = this.stepped?.key === key ? this.stepped.value : null;
+      const value = stepped !== null ? stepped : this.drag && this.drag.row.place === row.place && this.drag.at === at ? this.drag.value : column.whole ? row.level_db : row.levels_db[at - 1];
       return { key: `${row.place}/${at}`, row, at, column, value, mute, held: !column.whole && row.held[at - 1], lufs: row.lufs[at] ?? null };
     });
   },
@@ -81,12 +85,28 @@ export const celled = () => ({
     const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
     const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (event.target.tagName === "INPUT") return;
-    if (by) this.set(cell, cell.value + by * (event.shiftKey ? FINE_DB : STEP_DB));
+    if (by) this.step(cell, by * (event.shiftKey ? FINE_DB : STEP_DB));
     else if (way) [...event.currentTarget.closest("tr").querySelectorAll("[role=spinbutton]")][cell.at + way]?.focus();
     else if (/^[-0-9]$/.test(event.key) || event.key === "Enter") this.type(cell, event.key === "Enter" ? "" : event.key);
     else return;
     event.preventDefault();
     event.stopPropagation();
+  },
+  /** Step a level: heard at once, from where the last step left it; written once, when the keys rest or go elsewhere. */
+  step(cell, by) {
+    if (this.stepped && this.stepped.key !== cell.key) this.rest();
+    clearTimeout(this.stepped?.timer);
+    const value = fit((this.stepped?.value ?? cell.value) + by, this.limits(cell.row));
+    this.stepped = { key: cell.key, cell, value, timer: setTimeout(() => this.rest(), REST_MS) };
+    this.$store.page.try({ [`${cell.row.place}.level_db`]: value }, this.sceneOf(cell.column));
+  },
+  async rest() {
+    const { stepped } = this;
+    if (!stepped || stepped.written) return;
+    clearTimeout(stepped.timer);
+    stepped.written = true;
+    await this.set(stepped.cell, stepped.value);
+    if (this.stepped === stepped) this.stepped = null;
   },
   isTyped(cell) {
     return this.typing === cell.key;

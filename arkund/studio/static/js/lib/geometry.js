@@ -24,6 +24,12 @@ export function ticks(low, high, count) {
   return out;
 }
 
+/** How many digits after the point the figures of even steps need, so that no two read alike. */
+export function digitsOf(values) {
+  const step = values.length > 1 ? Math.abs(values[1] - values[0]) : 1;
+  return step > 0 && step < 1 ? Math.min(Math.ceil(-Math.log10(step) - 1e-9), 6) : 0;
+}
+
 /** The frequencies that a logarithmic axis is marked at; true = with a figure. */
 export function octaveTicks(low, high) {
   const out = [];

@@ -25,6 +25,12 @@ export function summary(jobs) {
   return words.join(", ");
 }
 
+/** The session that the page is of; 0 on pages of none. */
+const here = () => JSON.parse(document.getElementById("boot")?.textContent || "{}").session || 0;
+
+/** What concerns a page: all that is under way, and of what failed only what is this session's or nobody's. */
+export const concerning = (jobs, session) => jobs.filter((j) => j.state !== "failed" || !session || !j.session || j.session === session);
+
 export function registerJobs() {
   Alpine.data("jobs", () => ({
     jobs: [],
@@ -46,7 +52,7 @@ export function registerJobs() {
       clearTimeout(this.timer);
       const before = this.jobs;
       try {
-        this.jobs = (await get("/jobs")).jobs;
+        this.jobs = concerning((await get("/jobs")).jobs, here());
       } catch {
         // the server is away for a moment; the next look tells
       }

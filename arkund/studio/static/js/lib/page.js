@@ -77,6 +77,7 @@ export function registerPage() {
 
     /** Ask for a change. Those of this page follow each other, so that none meets a version that another has just made old. */
     async act(name, data = {}) {
+      window.dispatchEvent(new CustomEvent("acting")); // what is being stepped is written first
       waiting = null;
       this.pending += 1;
       this.old = true;

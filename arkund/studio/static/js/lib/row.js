@@ -44,9 +44,15 @@ export function registerRow() {
     effect(tool) {
       const { hits_db, between_db } = tool;
       if (!tool.on) return "off";
+      if (tool.settings.duck) return `dips by up to ${figure(tool.settings.range_db, 1)} dB at ${this.keyWords(tool)}`;
       if (hits_db === null) return "";
       if (Math.abs(hits_db) < 0.05 && Math.abs(between_db || 0) < 0.05) return "changes nothing";
       return `hits ${figure(hits_db, 1, true)} dB${between_db === null ? "" : `, between ${figure(between_db, 1, true)} dB`}`;
+    },
+    /** What a tool's detector listens to, in words. */
+    keyWords(tool) {
+      const of = tool.settings.key?.of || "";
+      return (this.row().keys || []).find((each) => each.of === of)?.words || of || "itself";
     },
     ends() {
       const strip = this.row()?.strip || "";

@@ -1,5 +1,5 @@
 // A canvas drawn as a chart sheet: ground, graticule with figures at the rim, and our own glyphs for the pieces.
-import { figure, hertz, octaveTicks, scale, ticks } from "./geometry.js";
+import { digitsOf, figure, hertz, octaveTicks, scale, ticks } from "./geometry.js";
 
 const NAMES = ["ground", "sheet", "raised", "line", "fine", "ink", "soft", "ask", "yours", "bad"];
 
@@ -87,10 +87,11 @@ export class Sheet {
   /** Vertical graticule with figures below. */
   across(axis, { log = false, unit = "", digits = 0, count = 10, figures = null } = {}) {
     const marks = log ? octaveTicks(axis.low, axis.high) : (figures || ticks(axis.low, axis.high, count)).map((v) => [v, true]);
+    const places = Math.max(digits, figures ? 0 : digitsOf(marks.map(([value]) => value)));
     for (const [value, written] of marks) {
       const x = Math.round(axis.to(value)) + 0.5;
       this.line(x, this.top, x, this.bottom, "fine");
-      if (written) this.text(log ? hertz(value) : figure(value, digits), x, this.bottom + 12, "soft", "center");
+      if (written) this.text(log ? hertz(value) : figure(value, places), x, this.bottom + 12, "soft", "center");
     }
     if (unit.length > 2) this.text(unit, this.right, this.bottom + 24, "soft", "right");
     else if (unit) this.text(unit, this.left - 14, this.bottom + 12, "soft", "right");
@@ -98,10 +99,12 @@ export class Sheet {
 
   /** Horizontal graticule with figures at the left rim. */
   down(axis, { unit = "", digits = 0, count = 6 } = {}) {
-    for (const value of ticks(axis.low, axis.high, count)) {
+    const values = ticks(axis.low, axis.high, count);
+    const places = Math.max(digits, digitsOf(values));
+    for (const value of values) {
       const y = Math.round(axis.to(value)) + 0.5;
       this.line(this.left, y, this.right, y, "fine");
-      this.text(figure(value, digits), this.left - 7, y, "soft", "right");
+      this.text(figure(value, places), this.left - 7, y, "soft", "right");
     }
     if (unit) this.text(unit, this.left, this.top - 11, "soft", "left");
   }

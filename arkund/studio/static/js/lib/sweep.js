@@ -47,13 +47,13 @@ export const sweeping = () => ({
     if (cut && (byKeys || performance.now() - since > HOLD_MS)) return this.notch(hz);
     return null;
   },
-  /** The same by keys: arrows go along, s holds the lift, Enter lets go and cuts, Escape lets go. */
+  /** The same by keys: arrows go along, w holds the lift, Enter lets go and cuts, Escape lets go. */
   keyed(event) {
     const way = { ArrowLeft: 1 / STEP, ArrowRight: STEP }[event.key];
     const hz = this.swept?.hz || this.at?.hz || 1000;
     if (way && this.swept) this.sweepTo(hz * way);
     else if (way) this.at = { hz: clamp(hz * way, LOWEST, HIGHEST), name: null };
-    else if (event.key === "s" && !this.swept) this.sweepFrom(hz, true);
+    else if (event.key === "w" && !this.swept) this.sweepFrom(hz, true);
     else if (event.key === "Enter" && this.swept) this.letGo();
     else if (event.key === "Enter") this.notch(hz);
     else if (event.key === "Escape" && this.swept) this.letGo(false);
