@@ -64,7 +64,8 @@ class TestPages:
         ]
         apply(session.pk, {"mics.sn-top.tools": tools, "cuts": cuts}, step="tone", title="all of it")
         sheet = client.get(f"/s/{session.pk}/sheet/").content.decode()
-        for told in ("resonance 6 dB, compensated", "dynamic: up to -6 dB above -28 dB, attack 7 ms, release 90 ms", "from 2500 Hz: attack +4.5 dB, sustain -3 dB",
+        for told in ("resonance 6 dB, compensated", "dynamic: up to -6 dB above -28 dB, attack 7 ms, release 90 ms",
+                     "from 2500 Hz: attack +4.5 dB, sustain -3 dB",
                      "all mics from 1.0000 s", "10.00 ms later", "as recorded"):  # fmt: skip
             assert told in sheet, told
 

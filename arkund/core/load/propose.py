@@ -141,7 +141,8 @@ def _left_right(plan, couple: Couple, later_ms: Mapping[str, float], heard, *_) 
         f"Hi-hat and snare reach {right} {-late:.1f} ms before {left}. From the drummer's seat they are on the left; leave it if the mix is meant as the"
         " audience sees it and all pairs agree."
     )
-    agree = all(time * late > 0 for time in lefts) and (late - other) * late > 0
+    most = 2 * sum(time * late > 0 for time in lefts) > len(lefts)
+    agree = most and later_ms["hihat"] * late > 0 and (late - other) * late > 0
     return [_Told(late / NEARER_MS["left/right"], words)] if agree else []
 
 
