@@ -23,6 +23,8 @@ from typing import Any, Self
 
 from arkund.core.errors import SettingsError
 
+SHOWN = 80  # characters of a value in an error
+
 
 @dataclass(frozen=True, slots=True)
 class Range:
@@ -114,13 +116,13 @@ class Settings:
     def from_json(cls, data: Any, where: str = "") -> Self:
         """Build the settings from plain data; unknown keys and wrong types raise SettingsError."""
         if not isinstance(data, dict):
-            raise SettingsError(f"{where or cls.__name__}: expected an object with named values, got {data!r}.")
+            raise SettingsError(f"{where or cls.__name__}: expected an object with named values, got {shown(data)}.")
         hints, known = hints_of(cls), {each.name for each in fields(cls)}
         data = {key: value for key, value in data.items() if key not in cls.FORMER}
         unknown = sorted(set(data) - known)
         if unknown:
             raise SettingsError(
-                f"{where or cls.__name__}: unknown key {unknown[0]!r}; known are {', '.join(sorted(known))}."
+                f"{where or cls.__name__}: unknown key {shown(unknown[0])}; known are {', '.join(sorted(known))}."
             )
         values = {key: typed(hints[key], value, f"{where}.{key}".lstrip(".")) for key, value in data.items()}
         try:
@@ -139,6 +141,12 @@ class Settings:
     def ranges(cls) -> dict[str, Range]:
         """Return the Range of each number field, for sliders and forms."""
         return {each.name: each.metadata["range"] for each in fields(cls) if "range" in each.metadata}
+
+
+def shown(value: Any) -> str:
+    """Return a value as an error tells it: no longer than is read."""
+    text = repr(value[:SHOWN] if isinstance(value, (str, list, tuple)) else value)
+    return text if len(text) <= SHOWN else f"{text[:SHOWN]}…"
 
 
 def check_strikes(strikes: tuple[tuple[int, float], ...], most: int = MOST_STRIKES) -> None:
@@ -168,18 +176,18 @@ def _check(each: dataclasses.Field, hint: Any, value: Any) -> None:
     limits: Range | None = each.metadata.get("range")
     if limits is not None:
         if isinstance(value, bool) or not isinstance(value, (int, float)) or value != value:
-            raise SettingsError(f"{name}: expected a number, got {value!r}.")
+            raise SettingsError(f"{name}: expected a number, got {shown(value)}.")
         if int in allowed and float not in allowed and not isinstance(value, int):
-            raise SettingsError(f"{name}: expected a whole number, got {value!r}.")
+            raise SettingsError(f"{name}: expected a whole number, got {shown(value)}.")
         if not limits.low <= value <= limits.high:
             unit = f" {limits.unit}" if limits.unit else ""
-            shown = f"{value:g}" if abs(value) < LARGEST_INT else "a number that large"
-            raise SettingsError(f"{name}: {shown}{unit} is outside {limits.low:g} to {limits.high:g}{unit}.")
+            given = f"{value:g}" if abs(value) < LARGEST_INT else "a number that large"
+            raise SettingsError(f"{name}: {given}{unit} is outside {limits.low:g} to {limits.high:g}{unit}.")
     if bool in allowed and not isinstance(value, bool):
-        raise SettingsError(f"{name}: expected true or false, got {value!r}.")
+        raise SettingsError(f"{name}: expected true or false, got {shown(value)}.")
     options = each.metadata.get("options")
     if options is not None and value not in options:
-        raise SettingsError(f"{name}: expected one of {', '.join(options)}; got {value!r}.")
+        raise SettingsError(f"{name}: expected one of {', '.join(options)}; got {shown(value)}.")
     longest = each.metadata.get("longest")
     if longest is not None and (not isinstance(value, str) or len(value) > longest):
         raise SettingsError(f"{name}: expected a text of at most {longest} characters, got {str(value)[:80]!r}.")
@@ -222,7 +230,7 @@ def typed(hint: Any, value: Any, where: str) -> Any:
         return hint.from_json(value, where)
     if origin is tuple:
         if not isinstance(value, (list, tuple)):
-            raise SettingsError(f"{where}: expected a list, got {value!r}.")
+            raise SettingsError(f"{where}: expected a list, got {shown(value)}.")
         kinds = typing.get_args(hint)
         variadic = len(kinds) == 2 and kinds[1] is Ellipsis
         if not variadic and len(value) != len(kinds):
@@ -231,14 +239,14 @@ def typed(hint: Any, value: Any, where: str) -> Any:
         return tuple(typed(kind_of(i), item, f"{where}.{i}") for i, item in enumerate(value))
     if origin is dict:
         if not isinstance(value, dict):
-            raise SettingsError(f"{where}: expected an object, got {value!r}.")
+            raise SettingsError(f"{where}: expected an object, got {shown(value)}.")
         return {str(key): typed(typing.get_args(hint)[1], item, f"{where}.{key}") for key, item in value.items()}
     if hint is float:
         if isinstance(value, bool) or not isinstance(value, (int, float)):
-            raise SettingsError(f"{where}: expected a number, got {value!r}.")
+            raise SettingsError(f"{where}: expected a number, got {shown(value)}.")
         if abs(value) > LARGEST_FLOAT:
             raise SettingsError(f"{where}: a number that large is outside every range.")
         return float(value)
     if isinstance(value, bool) != (hint is bool) or not isinstance(value, hint):
-        raise SettingsError(f"{where}: expected {hint.__name__}, got {value!r}.")
+        raise SettingsError(f"{where}: expected {hint.__name__}, got {shown(value)}.")
     return value

@@ -146,6 +146,13 @@ class TestRows:
         expect(page.locator("#message")).to_contain_text("snare: level +3.0")
         ready(page)
         cell.focus()
+        for _ in range(6):
+            page.keyboard.press("ArrowDown")
+        expect(page.locator("#message")).to_contain_text("snare: level 0.0")
+        ready(page)
+        page.keyboard.press("Control+z")  # six steps are one Move
+        expect(cell).to_have_attribute("aria-valuenow", "3")
+        cell.focus()
         page.keyboard.press("ArrowDown")
         expect(page.locator("#message")).to_contain_text("snare: level +2.5")
         ready(page)

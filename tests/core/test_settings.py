@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import pytest
 
 from arkund.core.errors import SettingsError
-from arkund.core.settings import Settings, choice, number, read_json, text
+from arkund.core.settings import Settings, choice, number, read_json, shown, text, typed
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,6 +93,18 @@ class TestJson:
         """What a slider needs comes from the field."""
         assert Inner.ranges()["level_db"].unit == "dB"
         assert set(Inner.ranges()) == {"level_db", "count"}
+
+
+class TestShown:
+    """A wrong value in an error."""
+
+    @pytest.mark.parametrize("value", ["x" * 4_000_000, list(range(10**6)), {"a": "y" * 10**6}])
+    def test_never_whole(self, value):
+        """It is told by its beginning."""
+        assert len(shown(value)) <= 82
+        with pytest.raises(SettingsError) as said:
+            typed(float, value, "gate.threshold_db")
+        assert len(str(said.value)) < 200
 
 
 class TestReadJson:

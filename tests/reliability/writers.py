@@ -1,6 +1,7 @@
 """Eight writers on one session at the same time, through requests and through the service, thousands of Moves: ``make writers MOVES=4000``.
 
-No update may be lost, none may meet a locked database, and who comes too late is told both values.
+No update may be lost, none may meet a locked database; who comes too late for what another has set is told so, and only for that. Meanwhile the session is
+described again and again, as archives and cards do: each description must be one that can come back.
 """
 
 import random
@@ -47,7 +48,11 @@ def _write(say, session_id: int, writer: int, moves_wanted: int) -> None:
             answer = client.post(f"/s/{session_id}/moves", body, "application/json")
             if answer.status_code == 409:
                 told = answer.json()["error"]
-                say("stale" if "now" not in told or f"you wanted {value!r}" in told else f"wrong: {told}")
+                say(
+                    "stale"
+                    if told.startswith(f"{SHARED} was changed meanwhile") and path == SHARED
+                    else f"wrong: {told}"
+                )
                 continue
             if answer.status_code != 200:
                 say(f"wrong: {answer.status_code} {answer.content[:200]!r}")
@@ -61,6 +66,23 @@ def _write(say, session_id: int, writer: int, moves_wanted: int) -> None:
                 continue
         done += 1
         say(f"move {number} {path} {value}")
+
+
+def _describe(say, session_id: int, moves_wanted: int) -> None:
+    """Describe the session until all Moves are made."""
+    from arkund.core.errors import SettingsError
+    from arkund.studio.models import Session
+    from arkund.studio.services.document import Document, describe
+
+    while True:
+        session = Session.objects.get(pk=session_id)
+        try:
+            Document.from_json(describe(session))
+            say("described")
+        except SettingsError as error:
+            say(f"wrong: could not come back: {str(error)[:200]}")
+        if session.version >= moves_wanted:
+            return
 
 
 def _check(session_id: int, said: list[list[str]]) -> list[str]:
@@ -90,6 +112,7 @@ def run(moves_wanted: int) -> tuple[Counter, list[str]]:
         set_up(Path(folder) / "data")
         session_id = alone(lambda: _begin(WRITERS))
         children = [Child(lambda say, n=n: _write(say, session_id, n, moves_wanted // WRITERS)) for n in range(WRITERS)]
+        children.append(Child(lambda say: _describe(say, session_id, moves_wanted // WRITERS * WRITERS)))
         results = [child.result() for child in children]
         wrong = [f"writer {n} failed" for n, (code, _) in enumerate(results) if code]
         said = [lines for _, lines in results]

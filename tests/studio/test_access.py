@@ -41,7 +41,7 @@ def addresses(session_id: int, job_id: int) -> list[str]:
         "sheet": "pitch",
         "path": "punch",
     }
-    values |= {"level": 256, "key": "0" * 64, "output": "kit", "step": "load"}
+    values |= {"block": 0, "level": 256, "key": "0" * 64, "output": "kit", "step": "load"}
     out = []
     for each in get_resolver().url_patterns:
         assert isinstance(each, URLPattern)

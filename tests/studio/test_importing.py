@@ -1,5 +1,6 @@
 """Import: takes, names, warnings; nothing half-made."""
 
+import os
 import shutil
 
 import numpy as np
@@ -8,6 +9,7 @@ import soundfile
 
 from arkund.core.errors import ArkundError, AudioError, CancelledError, SettingsError
 from arkund.studio.models import MicRecording, Session
+from arkund.studio.services import archiving
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.recordings import recordings_of
 
@@ -66,6 +68,19 @@ class TestImportFolder:
         ids = [m.id for m in session.plan.mics]
         assert len(set(ids)) == len(names)
         assert "another file has the same name" in " ".join(session.warnings)
+
+    def test_names_that_are_no_text(self, folder, tmp_path):
+        """Bytes that are not UTF-8, controls and marks of direction go; what is left names session, take and file."""
+        to = tmp_path / "So\u202eng\x07"
+        shutil.copytree(folder, to)
+        (to / "Ride.wav").write_bytes(b"")
+        odd = os.fsencode(to) + b"/Sn\xe4re low.wav"
+        shutil.copy(to / "SN top.wav", odd)
+        session = import_folder(to, bpm=120.0)
+        files = set(MicRecording.objects.filter(take__session=session).values_list("file", flat=True))
+        assert session.name == "Song"
+        assert "Sn_re low.wav" in files
+        assert archiving.restore(archiving.archive(session, tmp_path / "a.zip")).name == "Song"
 
     def test_three_hundred_files(self, tmp_path):
         """A large session is no special case."""

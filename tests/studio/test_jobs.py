@@ -146,8 +146,10 @@ class TestPropose:
     def test_asks_first_which_mic_is_which(self, session, monkeypatch):
         """Where two mics look swapped nothing is done on top of it; who wants it all the same says so."""
         swapped = Finding("load", "load:swap:a:b", "a", "A and B look swapped", "")
-        near = Finding("load", "load:swap:c:d", "c", "C and D may be swapped", "")
-        monkeypatch.setattr(proposing, "find", lambda step, measure: [swapped, near] if step == "load" else [])
+        sides = Finding(
+            "load", "load:sides:c", "c", "C and D look swapped", ""
+        )  # of a pair's seat, and no doubt about what a mic is
+        monkeypatch.setattr(proposing, "find", lambda step, measure: [swapped, sides] if step == "load" else [])
         asked = ended(runner.start("propose", {}, "every first choice", session.pk))
         assert (asked.state, asked.result) == (Job.DONE, {"moves": 0, "ask": ["A and B look swapped"]})
         assert not session.moves.exists()

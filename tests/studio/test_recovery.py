@@ -13,7 +13,7 @@ from pathlib import Path
 import psutil
 import pytest
 
-from arkund.core.errors import AudioError, SettingsError
+from arkund.core.errors import AudioError, SettingsError, StorageError
 from arkund.studio.models import MicRecording, Session
 from arkund.studio.services import archiving, cards, copies, housekeeping, opening, owner, quarantine, store
 from arkund.studio.services.doctor import examine
@@ -116,6 +116,41 @@ class TestCopies:
         with pytest.raises(sqlite3.DatabaseError):
             copies.keep()
         assert copies.kept() == whole
+
+    def test_a_clock_that_was_ahead(self, tmp_path, monkeypatch):
+        """A copy from a day that is still to come neither stops copies nor counts as the newest."""
+        database = tmp_path / "arkund.sqlite3"
+        monkeypatch.setattr(copies, "database", lambda: database)
+        monkeypatch.setattr(copies, "folder", lambda: tmp_path / "copies")
+        with closing(sqlite3.connect(database)) as opened, opened:
+            opened.execute("CREATE TABLE t (x)")
+        first = copies.keep()
+        ahead = first.with_name("arkund-20300101-000000-000000.sqlite3")
+        first.rename(ahead)
+        os.utime(ahead, (datetime(2030, 1, 1, tzinfo=UTC).timestamp(),) * 2)
+        made = copies.keep()
+        assert made is not None
+        assert copies.kept() == [made, ahead]
+        assert copies.keep() is None
+
+    @pytest.mark.parametrize(
+        "words", ["unable to open database file", "attempt to write a readonly database", "disk I/O error"]
+    )
+    def test_what_cannot_be_got_at_is_not_damaged(self, tmp_path, monkeypatch, words):
+        """A disk that is away, read-only or somebody else's: nobody is told to bring a copy back in place of a whole database."""
+        database = tmp_path / "arkund.sqlite3"
+        database.write_bytes(b"something")
+
+        def refused(*_):
+            raise sqlite3.OperationalError(words)
+
+        monkeypatch.setattr(copies, "database", lambda: database)
+        monkeypatch.setattr(opening.connection, "is_in_memory_db", lambda: False)
+        monkeypatch.setattr(sqlite3, "connect", refused)
+        for check in (opening.check, opening.check_whole):
+            with pytest.raises(StorageError, match=r"cannot be opened .*may this user read and write") as said:
+                check()
+            assert "bring-back" not in str(said.value)
 
     def test_a_disk_that_refuses_keeps_nobody_from_working(self, monkeypatch, caplog, db):
         """A start goes on without a copy, and says so in the log."""

@@ -26,6 +26,8 @@ CLIP_LEVEL = 0.9999  # full scale of 16-bit audio lies 0.00003 below 1
 SILENT_DB = -90.0
 DC_DB = -46.0
 
+MOST_PEAK = 1000.0  # 60 dB over full scale: nothing that was recorded reaches it
+
 
 @dataclass(frozen=True, slots=True)
 class Probe:
@@ -50,13 +52,19 @@ class Channel:
     not_finite: int
 
 
+def readable(name: str) -> str:
+    """Return a file's name without what is no character of a text: controls, marks of direction, bytes that are not UTF-8."""
+    plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "replace").replace("\N{REPLACEMENT CHARACTER}", "_")
+    return "".join(c for c in plain if c.isprintable()).strip() or "unnamed"
+
+
 def probe(path: Path) -> Probe:
     """Return what the header says; raises AudioError where the file cannot be used as a recording."""
-    name = path.name
+    name = readable(path.name)
     if path.stat().st_size == 0:
         raise AudioError(f"{name}: the file is empty; copy it again from the recorder.")
     try:
-        with soundfile.SoundFile(path) as file:
+        with soundfile.SoundFile(os.fsencode(path)) as file:
             found = Probe(file.samplerate, file.channels, file.frames, file.subtype)
     except soundfile.LibsndfileError as error:
         raise AudioError(f"{name}: not a readable WAV, AIFF or FLAC file ({_reason(error)}).") from error
@@ -75,10 +83,10 @@ def probe(path: Path) -> Probe:
 def read_mono(path: Path) -> np.ndarray:
     """Return a whole file as the mean of its channels, float32 [shape=(samples,)]. Raises AudioError where it cannot be read to its end."""
     try:
-        with soundfile.SoundFile(path) as file:
+        with soundfile.SoundFile(os.fsencode(path)) as file:
             return file.read(dtype="float32", always_2d=True).mean(axis=1)
     except (soundfile.LibsndfileError, OSError) as error:
-        raise AudioError(f"{path.name}: cannot be read ({_reason(error)}).") from error
+        raise AudioError(f"{readable(path.name)}: cannot be read ({_reason(error)}).") from error
 
 
 def _reason(error: Exception) -> str:
@@ -108,7 +116,7 @@ def ingest(
         for first in range(0, lead, BLOCK):
             for writer in writers:
                 writer.add(np.zeros(min(BLOCK, lead - first), np.float32), 0)
-        with soundfile.SoundFile(path) as file:
+        with soundfile.SoundFile(os.fsencode(path)) as file:
             resampler = None
             if header.sample_rate_hz != sample_rate_hz:
                 resampler = soxr.ResampleStream(header.sample_rate_hz, sample_rate_hz, header.channels, "float32")
@@ -120,6 +128,10 @@ def ingest(
                 bad = ~np.isfinite(block)
                 counts = bad.sum(axis=0)
                 block[bad] = 0.0
+                if np.abs(block).max(initial=0.0) > MOST_PEAK:
+                    raise AudioError(
+                        f"{readable(path.name)}: samples reach {np.abs(block).max():.3g} where full scale is 1; that is no audio, or another format."
+                    )
                 if resampler is not None:
                     block = resampler.resample_chunk(block, last=done >= header.frames)
                 for lane, writer in enumerate(writers):
@@ -127,13 +139,15 @@ def ingest(
                 on_progress(done / header.frames)
         if done < header.frames:
             raise AudioError(
-                f"{path.name}: ends after {done} of {header.frames} samples; the copy is incomplete, copy it again."
+                f"{readable(path.name)}: ends after {done} of {header.frames} samples; the copy is incomplete, copy it again."
             )
         if wanted and [writer.digest for writer in writers] != [wanted]:
-            raise AudioError(f"{path.name}: does not hold the samples that its name promises.")
+            raise AudioError(f"{readable(path.name)}: does not hold the samples that its name promises.")
         return [writer.finish() for writer in writers]
     except soundfile.LibsndfileError as error:
-        raise AudioError(f"{path.name}: is damaged and cannot be read to its end ({_reason(error)}).") from error
+        raise AudioError(
+            f"{readable(path.name)}: is damaged and cannot be read to its end ({_reason(error)})."
+        ) from error
     finally:
         for writer in writers:
             writer.discard()
@@ -226,7 +240,7 @@ class MicFile:
             shape, _, kind = np.lib.format.read_array_header_1_0(file)
             self._begin = file.tell()
         if version != (1, 0) or kind != np.float32 or len(shape) != 1:
-            raise AudioError(f"{path.name}: is not one of our recordings; import the file again.")
+            raise AudioError(f"{readable(path.name)}: is not one of our recordings; import the file again.")
         self.length = int(shape[0])
         self._file = os.open(path, os.O_RDONLY)
         weakref.finalize(self, os.close, self._file)

@@ -16,6 +16,7 @@ from arkund.core.kit.pieces import LAYER, is_close
 from arkund.core.plan.plan import SCHEMA, Plan, Tempo
 from arkund.core.plan.scenes import BEFORE_LINE_S
 from arkund.core.rig.scenes import LAST_BAR
+from arkund.core.settings import shown
 from arkund.core.timing.bars import Bars, bars_of
 from arkund.core.tools.tool import free_id
 
@@ -40,9 +41,9 @@ def upgrade(data: Any, rate: int = 48_000) -> Any:
     if not isinstance(data, dict):
         return data
     schema = data.get("schema", 1)
-    if schema not in (SCHEMA, *STEPS):
+    if type(schema) is not int or schema not in (SCHEMA, *STEPS):
         raise SettingsError(
-            f"schema: {schema!r} is none that is known here ({SCHEMA} and before); was it made by a newer Arkund?"
+            f"schema: {shown(schema)} is none that is known here ({SCHEMA} and before); was it made by a newer Arkund?"
         )
     while schema != SCHEMA:
         try:

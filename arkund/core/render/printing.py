@@ -139,7 +139,7 @@ def _safe(name: str) -> str:
 
 def _row(sheet: _Sheet, meter: Meter) -> dict:
     lanes = range(sheet.lane, sheet.lane + sheet.channels)
-    true_peak = meter.true_peak()
+    true_peak, short, range_lu = meter.true_peak(), meter.short_term_lufs(lanes), meter.range_lu(lanes)
     return {
         "file": sheet.name,
         "output": sheet.output,
@@ -147,6 +147,8 @@ def _row(sheet: _Sheet, meter: Meter) -> dict:
         "peak_db": round(float(gain_to_db(max(meter.peak[lane] for lane in lanes))), 2),
         "true_peak_db": round(float(gain_to_db(max(true_peak[lane] for lane in lanes))), 2),
         "loudness_lufs": round(meter.integrated_lufs(lanes), 2),
+        "short_term_lufs": round(float(short.max()), 2) if short.size else None,
+        "range_lu": None if range_lu is None else round(range_lu, 1),
         "samples_over_full_scale": int(sum(meter.overs[lane] for lane in lanes)),
         "blake3": sheet.digest,
     }

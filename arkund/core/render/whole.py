@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import WORKERS
-from arkund.core.dsp.loudness import Loudness, Meter
+from arkund.core.dsp.loudness import Loudness, Meter, shown_by
 from arkund.core.files.peaks import Columns
 from arkund.core.plan.plan import Plan
 from arkund.core.render.graph import MIX, build
@@ -89,12 +89,7 @@ def recorded_peak_db(plan: Plan, recordings: Recordings) -> float:
 
 
 def _output(meter: Meter, drawn: list[dict[int, np.ndarray]], lanes: range, spans: list[Span]) -> Output:
-    some = slice(lanes.start, lanes.stop)
-    loudness = Loudness(
-        float(gain_to_db(meter.peak[some].max())),
-        float(gain_to_db(meter.true_peak()[some].max())),
-        meter.integrated_lufs(lanes),
-    )
+    some, loudness = slice(lanes.start, lanes.stop), shown_by(meter, lanes)
     columns = {}
     for level in drawn[0]:
         both = np.stack([side[level] for side in drawn])

@@ -35,10 +35,8 @@ class Strip(Settings):
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)
-        once("tools", [tool.id for tool in self.tools])
+        _check_row(self.tools)
         once("sends", [send.id for send in self.sends])
-        if len(self.tools) > MOST_TOOLS:
-            raise SettingsError(f"tools: at most {MOST_TOOLS} in a row, got {len(self.tools)}.")
 
     def send_db(self, path_id: str) -> float:
         """Return how much of the strip a path gets, OFF_DB for nothing."""
@@ -87,7 +85,14 @@ class Kit(Settings):
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)
-        once("tools", [tool.id for tool in self.tools])
+        _check_row(self.tools)
+
+
+def _check_row(tools: tuple[Tool, ...]) -> None:
+    """Raise SettingsError for a row of too many tools, or with an id twice."""
+    once("tools", [tool.id for tool in tools])
+    if len(tools) > MOST_TOOLS:
+        raise SettingsError(f"tools: at most {MOST_TOOLS} in a row, got {len(tools)}.")
 
 
 def once(where: str, keys: Iterable[Any]) -> None:

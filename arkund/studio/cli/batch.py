@@ -32,9 +32,12 @@ def batch(
     ctx: click.Context, folders: tuple[Path, ...], out: Path, format_name: str, bpm: float | None, as_json: bool
 ) -> None:
     """Import each folder as a session, accept every first choice, and print it. What fails is said; the others go on."""
+    from arkund.core.errors import SettingsError
     from arkund.studio.services import places
 
     migrate()
+    if any(folder == Path() for folder in folders):
+        raise SettingsError("folders: one of them has no name; give the folders with the recordings.")
     songs = [_Song(folder) for folder in folders]
     view = _View(songs)
     with ThreadPoolExecutor(places.side_by_side()) as pool:

@@ -21,8 +21,10 @@ class ErrorsMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Answer a request."""
-        return self.get_response(request)
+        """Answer a request. What a page says is its user's: no cache keeps it, unless the answer itself says how."""
+        response = self.get_response(request)
+        response.headers.setdefault("Cache-Control", "private, no-store")
+        return response
 
     def process_view(self, request: HttpRequest, view, args, kwargs) -> HttpResponse | None:
         """Read an upload before anything else does, so that a disk that refuses it is answered in a sentence."""

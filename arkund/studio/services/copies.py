@@ -16,6 +16,7 @@ from arkund.studio.services import cards, quarantine, store
 
 KEPT = 24
 EVERY_S = 3600.0
+CLOCK_SLACK_S = 3600.0  # by which clocks may differ
 log = logging.getLogger(__name__)
 
 
@@ -30,14 +31,20 @@ def database() -> Path:
 
 
 def kept() -> list[Path]:
-    """Return the copies, newest first."""
-    return sorted(folder().glob("arkund-*.sqlite3"), reverse=True)
+    """Return the copies, newest first; those from days that are still to come, when a clock was ahead, last: nobody knows how old they are."""
+    rows = sorted(folder().glob("arkund-*.sqlite3"), reverse=True)
+    return sorted(rows, key=lambda path: path.stat().st_mtime > _latest())
+
+
+def _latest() -> float:
+    """Return the time after which nothing can have been written yet."""
+    return datetime.now(UTC).timestamp() + CLOCK_SLACK_S
 
 
 def keep() -> Path | None:
     """Copy the database where it changed since the newest copy, and let the oldest go. A damaged database is never kept in a good one's place."""
     newest = next(iter(kept()), None)
-    if newest is not None and _changed() <= newest.stat().st_mtime:
+    if newest is not None and _changed() <= newest.stat().st_mtime <= _latest():
         return None
     folder().mkdir(mode=0o700, exist_ok=True)
     path = folder() / f"arkund-{datetime.now(UTC):%Y%m%d-%H%M%S-%f}.sqlite3"
@@ -79,6 +86,8 @@ def fault_of(path: Path) -> str:
             said = opened.execute("PRAGMA quick_check(1)").fetchone()[0]
             return "" if said == "ok" else str(said)
     except sqlite3.DatabaseError as error:
+        if isinstance(error, sqlite3.OperationalError) and not store.is_damage(error):
+            raise
         return str(error)
 
 

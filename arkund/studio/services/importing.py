@@ -89,7 +89,9 @@ def _import(folder: Path, name: str | None, tempo: Tempo, on_progress, cancelled
             warnings.append(str(channels))
             continue
         if header.sample_rate_hz != rate:
-            warnings.append(f"{path.name}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz.")
+            warnings.append(
+                f"{audio.readable(path.name)}: {header.sample_rate_hz} Hz, converted to the session's {rate} Hz."
+            )
         rows += _channels(take, path, channels, warnings)
     if not rows:
         raise AudioError("No usable recording: " + " ".join(warnings[:5]))
@@ -149,7 +151,9 @@ def tempo_of(bpm: float | None, meter: str) -> Tempo:
 
 def _channels(take: str, path: Path, channels: list[audio.Channel], warnings: list[str]) -> list[_Row]:
     warnings += [
-        words for each in channels for words in audio.notices(each, path.name if take == "" else f"{take}/{path.name}")
+        words
+        for each in channels
+        for words in audio.notices(each, audio.readable(path.name) if take == "" else f"{take}/{path.name}")
     ]
     sides = "LR" if len(channels) == 2 else [""]
     return [_Row(take, path, channel, side) for channel, side in zip(channels, sides, strict=True)]
@@ -181,11 +185,12 @@ def _told(paths: list[Path], take: str, track_names: dict[Path, str]) -> dict[Pa
 
 
 def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[str]) -> Session:
+    name = audio.readable(name)
     mics: dict[str, MicPlan] = {}
     placed: list[tuple[str, str, str, audio.Channel, float]] = []
     used: set[tuple[str, str]] = set()
     for row in rows:
-        take, file, channel, stem, known = row.take, row.path.name, row.channel, row.name, row.known
+        take, file, channel, stem, known = row.take, audio.readable(row.path.name), row.channel, row.name, row.known
         base = slugify(stem)[:50] or "mic"
         mic_id, number = base, 2
         while (take, mic_id) in used:
@@ -215,7 +220,7 @@ def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[s
             name=name[:120],
             sample_rate_hz=rate,
             plan_json=plan.to_json(),
-            warnings=warnings,
+            warnings=[audio.readable(each) for each in warnings],
             ready=True,
         )
         for take in takes:
@@ -223,7 +228,7 @@ def _create(name: str, rate: int, rows: list[_Row], song: dict, warnings: list[s
             record = Take.objects.create(
                 session=session,
                 key=keys[take],
-                name=(Path(take).name or "Take 1")[:120],
+                name=audio.readable(Path(take).name or "Take 1")[:120],
                 length=max(channel.length for *_, channel, _ in mine),
             )
             MicRecording.objects.bulk_create(

@@ -10,7 +10,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import connection
 
-from arkund.core.errors import SettingsError
+from arkund.core.errors import SettingsError, StorageError
 from arkund.studio.services import cards, copies, store
 
 REMEDY = (
@@ -27,7 +27,10 @@ def check() -> None:
 def check_whole() -> None:
     """Raise SettingsError where the database is damaged anywhere; it is read as a whole."""
     path = copies.database()
-    damage = copies.fault_of(path) if path.exists() and not connection.is_in_memory_db() else ""
+    try:
+        damage = copies.fault_of(path) if path.exists() and not connection.is_in_memory_db() else ""
+    except sqlite3.OperationalError as error:
+        raise StorageError(_unreadable(error)) from error
     _refuse(f"database: {path.name} is damaged ({damage})" if damage else "")
 
 
@@ -60,10 +63,20 @@ def fault() -> str:
                 if opened.execute("SELECT 1 FROM sqlite_master WHERE name = 'studio_session'").fetchone():
                     return ""
         except sqlite3.DatabaseError as error:
+            if not store.is_damage(error):
+                raise StorageError(_unreadable(error)) from error
             return f"database: {path.name} is damaged ({error})"
     count = sum(1 for each in store.audio_folder().glob("*.npy") if not each.name.startswith("."))
     missing = "is empty" if path.exists() else "is missing"
     return f"database: {path.name} {missing}, but {count} recordings lie beside it" if count else ""
+
+
+def _unreadable(error: Exception) -> str:
+    """Return what is said of a database that is perhaps whole and cannot be got at."""
+    return (
+        f"The database cannot be opened ({error}). Nothing was touched. Is the disk there, not full and not read-only, and may this user read and write"
+        f" {settings.DATA}?"
+    )
 
 
 def older() -> str:

@@ -73,7 +73,7 @@ def refusal(error: BaseException) -> ArkundError | None:
         return StorageError(
             f"The disk refused ({os.strerror(error.errno).lower()}); nothing was changed. Look after the data folder and try again."
         )
-    if isinstance(error, DatabaseError) and any(word in str(error) for word in DAMAGED):
+    if isinstance(error, DatabaseError) and is_damage(error):
         return StorageError(
             f"The database is damaged ({error}); nothing was changed. Stop the application; "
             "`arkund doctor --bring-back-database` puts its newest whole copy in its place."
@@ -83,6 +83,11 @@ def refusal(error: BaseException) -> ArkundError | None:
             f"The database could not be written ({error}); nothing was changed. Is the disk full or the data folder read-only?"
         )
     return None
+
+
+def is_damage(error: BaseException) -> bool:
+    """Say whether SQLite's error is of a file that is no (whole) database, and not of a disk that lets nobody at it."""
+    return any(word in str(error) for word in DAMAGED)
 
 
 def settle(path: Path) -> None:

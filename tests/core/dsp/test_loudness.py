@@ -159,6 +159,44 @@ class TestTruePeak:
         assert meter.overs.tolist() == (np.abs(bank) > 1.0).sum(axis=0).tolist()
 
 
+class TestShortTerm:
+    """Short-term loudness and loudness range, by the test signals of EBU Tech 3341 and 3342."""
+
+    def metered(self, parts, rate=48_000) -> Meter:
+        bank = bank_of(list(np.concatenate([sine(1000.0, level, seconds, rate) for level, seconds in parts]).T))
+        meter = Meter(2, bank.shape[1], rate)
+        for part in np.array_split(bank, 7):
+            meter.add(np.ascontiguousarray(part))
+        return meter
+
+    @pytest.mark.parametrize("rate", [44_100, 48_000])
+    @pytest.mark.parametrize(
+        ("levels_db", "wanted_lu"),
+        [
+            ((-20.0, -30.0), 10.0),
+            ((-20.0, -15.0), 5.0),
+            ((-40.0, -20.0), 20.0),
+            ((-50.0, -35.0, -20.0, -35.0, -50.0), 15.0),
+        ],
+    )
+    def test_loudness_range(self, levels_db, wanted_lu, rate):
+        """Tech 3342, cases 1 to 4: tones of 20 s each; within 1 LU as the standard asks, and here a tenth of that."""
+        assert self.metered([(level, 20.0) for level in levels_db], rate).range_lu((0, 1)) == pytest.approx(
+            wanted_lu, abs=0.1
+        )
+
+    def test_short_term(self):
+        """Tech 3341, case 9: 1.34 s at -20 and 1.66 s at -30 dBFS, five times: -23 LUFS at every moment after three seconds."""
+        found = self.metered([(-20.0, 1.34), (-30.0, 1.66)] * 5).short_term_lufs((0, 1))
+        assert found == pytest.approx(np.full(found.size, -23.0), abs=0.1)
+
+    def test_too_short_and_silent(self):
+        """Neither has any."""
+        assert self.metered([(-20.0, 2.5)]).short_term_lufs((0, 1)).size == 0
+        assert self.metered([(-20.0, 2.5)]).range_lu((0, 1)) is None
+        assert self.metered([(-200.0, 8.0)]).range_lu((0, 1)) is None
+
+
 class TestBetween:
     """The loudness of a part of what a meter heard."""
 

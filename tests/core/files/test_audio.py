@@ -193,6 +193,15 @@ class TestBadFiles:
         else:
             assert channel.length < 96_000
 
+    @pytest.mark.parametrize("peak", [3e38, 1e20, -1e6])
+    def test_no_audio_at_all(self, tmp_path, peak):
+        """Samples far beyond anything that was recorded are refused, with what they reach."""
+        x = np.zeros(48_000, np.float32)
+        x[700] = peak
+        soundfile.write(tmp_path / "big.wav", x, 48_000, subtype="FLOAT")
+        with pytest.raises(AudioError, match=r"big\.wav: samples reach .*that is no audio"):
+            audio.ingest(tmp_path / "big.wav", tmp_path / "audio", 48_000)
+
     def test_not_a_number(self, tmp_path):
         """NaN and infinity become silence, are counted and said."""
         samples = noise()

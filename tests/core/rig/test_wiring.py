@@ -10,12 +10,12 @@ from arkund.core.rig.hearing import Listening, audible, hearing
 from arkund.core.rig.places import all_of, named, with_strip
 from arkund.core.rig.rows import added, moved, put_all, removed
 from arkund.core.rig.rows import put as put_tool
-from arkund.core.rig.strips import Group, Path, Send
+from arkund.core.rig.strips import Group, Kit, Path, Send
 from arkund.core.rig.wiring import group_id
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.tone import Tone
-from arkund.core.tools.tool import Key
+from arkund.core.tools.tool import MOST_TOOLS, Key
 
 
 def plan_of(**more) -> Plan:
@@ -190,3 +190,11 @@ class TestPlaces:
         """Each is a path that a Plan takes."""
         paths = tuple(make() for make in usual.PATHS.values())
         assert all(isinstance(path, Path) for path in plan_of(paths=paths).paths)
+
+    @pytest.mark.parametrize("strip", [Kit, lambda **row: Group(id="g", name="g", **row)])
+    def test_no_row_is_endless(self, strip):
+        """The kit's own neither."""
+        row = tuple(Gate(id=f"gate-{k}") for k in range(MOST_TOOLS))
+        assert len(strip(tools=row).tools) == MOST_TOOLS
+        with pytest.raises(SettingsError, match=f"at most {MOST_TOOLS} in a row"):
+            strip(tools=(*row, Gate(id="more")))

@@ -144,8 +144,15 @@ Alpine.data("blend", () => ({
     if (!this.chart) return [];
     const { kit } = this.chart.figures;
     const song = this.chart.whole;
-    const row = (words, key, unit) => ({ words, busy: `${figure(kit[key], 1)} ${unit}`, song: song ? `${figure(song[key], 1)} ${unit}` : "…" });
-    return [row("peak", "peak_db", "dBFS"), row("true peak", "true_peak_db", "dBTP"), row("loudness", "loudness_lufs", "LUFS")];
+    const told = (of, key, unit) => (typeof of[key] === "number" ? `${figure(of[key], 1)} ${unit}` : "–");
+    const row = (words, key, unit) => ({ words, busy: told(kit, key, unit), song: song ? told(song, key, unit) : "…" });
+    return [
+      row("peak", "peak_db", "dBFS"),
+      row("true peak", "true_peak_db", "dBTP"),
+      row("loudness", "loudness_lufs", "LUFS"),
+      row("loudest 3 s", "short_term_lufs", "LUFS"),
+      row("loudness range", "range_lu", "LU"),
+    ];
   },
   takenWords() {
     if (!this.chart) return "";
