@@ -174,6 +174,28 @@ class TestProposing:
         shown = next(n for n in notes("blend", session, Measure(session)) if n.finding.key == "blend:kit")
         assert (shown.state, shown.finding.title, shown.finding.evidence) == ("done", note.title, note.evidence)
 
+    def test_what_was_set_otherwise_since(self, client, session):
+        """A done note says so, is told as measured now, and can be done again; twice the same cannot."""
+        note = next(f for f in find("level", Measure(session)) if f.key.startswith("level:trim:") and f.changes)
+        (path, wanted_db), *_ = note.changes.items()
+
+        def ask():
+            version = Session.objects.get(pk=session.pk).version
+            body = {"step": "level", "key": note.key, "verdict": "do", "version": version}
+            return client.post(f"/s/{session.pk}/decide", body, "application/json").status_code
+
+        assert ask() == 200
+        apply(session.pk, {path: wanted_db - 9.0}, step="level", title="by hand")
+        session.refresh_from_db()
+        shown = next(n for n in notes("level", session, Measure(session)) if n.finding.key == note.key)
+        assert (shown.state, shown.changed) == ("done", True)
+        assert ask() == 200
+        session.refresh_from_db()
+        again = [n for n in notes("level", session, Measure(session)) if n.finding.key == note.key]
+        assert not any(n.changed for n in again)
+        assert ask() == 400
+        assert session.moves.count() == 3
+
     def test_a_note_without_a_change_cannot_be_done(self, session):
         """It can only be left."""
         finding = dataclasses.replace(find("lineup", Measure(session))[0], changes={})

@@ -99,7 +99,7 @@ def decide(request: HttpRequest, session_id: int) -> JsonResponse:
     reason = wanted(body, "reason", str, "")
     verdict = wanted(body, "verdict", str)
     if verdict == "do":
-        if note.state == Decision.DONE:
+        if note.state == Decision.DONE and not note.changed:
             raise UnchangedError(f"{note.finding.title}: this is done already.")
         return answer(session_id, proposing.accept(session_id, note.finding, reason, wanted(body, "version", int)))
     if verdict != "leave":

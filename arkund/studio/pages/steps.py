@@ -74,6 +74,7 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
                     "trial": n.finding.changes if step == "replace" else None,  # what can be heard before it is done
                     "state": n.state,
                     "reason": n.reason,
+                    "changed": n.changed,
                 }
                 for n in found
             ],

@@ -39,12 +39,13 @@ OPEN = "open"  # a note that waits for a decision
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """A finding as it is shown: numbered, and open, done or left."""
+    """A finding as it is shown: numbered, and open, done or left. changed : it was done, and what it set was set otherwise since; it is told as measured now"""
 
     number: int
     finding: Finding
     state: str
     reason: str = ""
+    changed: bool = False
 
 
 def parts(step: str) -> int:
@@ -72,14 +73,13 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     decided, plan, out = standing(session), measure.plan, []
     for number, finding in enumerate(find(step, measure), 1):
         decision = decided.get(finding.key)
-        if decision is not None and decision.move is not None and not _holds(plan, decision.move):
-            decision = None  # somebody has set it otherwise since: what is measured now asks again
         state = decision.verdict if decision else OPEN
-        if state == Decision.DONE:
+        changed = state == Decision.DONE and not _holds(plan, decision.move)
+        if state == Decision.DONE and not changed:
             finding = dataclasses.replace(finding, title=decision.title, evidence=decision.move.measured)
         elif state == OPEN and finding.changes and _is_so(plan, finding.changes):
             state = Decision.DONE
-        out.append(Note(number, finding, state, decision.reason if decision else ""))
+        out.append(Note(number, finding, state, decision.reason if decision else "", changed))
     return out
 
 

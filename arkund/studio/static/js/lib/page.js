@@ -212,6 +212,10 @@ export function registerPage() {
       note.busy = false;
       return answer;
     },
+    stateWords({ state, changed }) {
+      if (state === "left") return "left: ";
+      return changed ? "done; what it set was set otherwise since, and this is as measured now" : "done";
+    },
     isBusy(note) {
       return Boolean(note.busy);
     },
