@@ -214,7 +214,7 @@ export function registerPage() {
     },
     stateWords({ state, changed }) {
       if (state === "left") return "left: ";
-      return changed ? "done; what it set was set otherwise since, and this is as measured now" : "done";
+      return changed ? "done, changed since; as measured now" : "done";
     },
     isBusy(note) {
       return Boolean(note.busy);
