@@ -18,6 +18,7 @@ from arkund.core.settings import Settings, choice, number, read_json, text
 
 CONTENTS, FORMAT = "shelf.json", 1
 MOST_JSON_BYTES = 4 * 1024**2
+MOST_FILES_OF_A_HIT = 64
 FILE_NAME = r"[^/\\\x00-\x1f.][^/\\\x00-\x1f]*\.(wav|aif|aiff|flac)"  # beside the description, nowhere else
 Sound = tuple[str, np.ndarray]  # the role of its mic, and its samples
 
@@ -94,9 +95,14 @@ def read(folder: Path, sample_rate_hz: int) -> tuple[list[ShelfHit], list[list[S
         raise AudioError(f"{CONTENTS}: does not describe a shelf ({str(error)[:300]}).") from error
     if not 0 < len(found.hits) <= MOST_SHELF:
         raise AudioError(f"{CONTENTS}: has {len(found.hits)} hits; a shelf has 1 to {MOST_SHELF}.")
+    for number_, hit in enumerate(found.hits):
+        if len(hit.files) > MOST_FILES_OF_A_HIT:
+            raise AudioError(f"{CONTENTS}: hits.{number_}: has {len(hit.files)} files; at most {MOST_FILES_OF_A_HIT}.")
+    names = {each.file for hit in found.hits for each in hit.files}
+    once = {name: _read(folder / name, found.sample_rate_hz, sample_rate_hz) for name in sorted(names)}
     hits, sounds = [], []
     for number_, hit in enumerate(found.hits, 1):
-        row = [(each.role, _read(folder / each.file, found.sample_rate_hz, sample_rate_hz)) for each in hit.files]
+        row = [(each.role, once[each.file]) for each in hit.files]
         if not row or any(hit.at >= samples.size * found.sample_rate_hz / sample_rate_hz for _, samples in row):
             raise AudioError(f"{CONTENTS}: hits.{number_ - 1}: has no file, or begins after its end.")
         hits.append(hit.at_rate(sample_rate_hz / found.sample_rate_hz).replace(files=()))

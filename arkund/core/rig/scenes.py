@@ -9,7 +9,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.rig.strips import STRIP_ID, once
 from arkund.core.settings import Settings, number, text
 
-MOST_SCENES, MOST_HELD = 32, 400
+MOST_SCENES, MOST_HELD, MOST_RANGES = 32, 400, 400
 LAST_BAR = 100_000  # of any song
 FADE_MS = 20.0
 HOLDABLE = re.compile(
@@ -49,6 +49,10 @@ class Scene(Settings):
         Settings.__post_init__(self)
         if len(self.held) > MOST_HELD:
             raise SettingsError(f"scenes.{self.id}: holds at most {MOST_HELD} settings, got {len(self.held)}.")
+        if len(self.bars) > MOST_RANGES or len(self.sections) > MOST_RANGES:
+            raise SettingsError(
+                f"scenes.{self.id}: names at most {MOST_RANGES} sections and {MOST_RANGES} ranges of bars."
+            )
         once(f"scenes.{self.id}", [each.place for each in self.held])
         for first, after in self.bars:
             if not 0 <= first < after <= LAST_BAR:

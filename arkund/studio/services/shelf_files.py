@@ -107,7 +107,9 @@ def _keep(
 ) -> Move:
     """Keep hits with their sounds on a session's shelf, as one Move."""
     with store.being_written(), tempfile.TemporaryDirectory(dir=store.incoming_folder()) as folder:
-        kept = [[(role, _ingested(samples, session, Path(folder))) for role, samples in row] for row in sounds]
+        each = {id(samples): samples for row in sounds for _, samples in row}  # many hits may lie in one file
+        channels = {key: _ingested(samples, session, Path(folder)) for key, samples in each.items()}
+        kept = [[(role, channels[id(samples)]) for role, samples in row] for row in sounds]
         with transaction.atomic():
             fields = {"name": SHELF, "kind": Take.SHELF}
             take, _ = Take.everything.get_or_create(session=session, key=SHELF, defaults=fields)

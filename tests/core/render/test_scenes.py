@@ -13,7 +13,7 @@ from arkund.core.plan.plan import Section, Tempo
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import render
 from arkund.core.rig import usual
-from arkund.core.rig.scenes import Held, Scene
+from arkund.core.rig.scenes import MOST_RANGES, Held, Scene
 from arkund.core.rig.strips import Send
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.space import Space
@@ -202,6 +202,13 @@ class TestRefused:
         """Time, edits, names."""
         with pytest.raises(SettingsError, match="cannot be held"):
             Held(place=place, value=1.0)
+
+    def test_too_many_ranges(self):
+        """A scene of endless ranges is not taken, one of the most allowed is."""
+        ranges = tuple((2 * k, 2 * k + 1) for k in range(MOST_RANGES))
+        assert Scene(id="a", name="A", bars=ranges).bars == ranges
+        with pytest.raises(SettingsError, match=f"at most {MOST_RANGES} sections"):
+            Scene(id="a", name="A", bars=(*ranges, (5000, 5001)))
 
     def test_two_on_one_setting(self, plan):
         """Only where they hold in the same bar."""

@@ -211,6 +211,7 @@ class TestFolder:
             (lambda d: d.update(arkund_shelf=9), "outside 1 to 1"),
             (lambda d: d.update(sample_rate_hz=44_100), "says 44100 Hz"),
             (lambda d: d.update(hits=[]), "has 0 hits"),
+            (lambda d: d["hits"][1].update(files=d["hits"][1]["files"] * 65), "hits.1: has 65 files; at most 64"),
             (lambda d: d.update(more=1), "unknown key 'more'"),
         ],
     )
@@ -221,6 +222,15 @@ class TestFolder:
         (folder / "shelf.json").write_text(json.dumps(data))
         with pytest.raises(AudioError, match=words):
             shelf_folder.read(folder, RATE)
+
+    def test_many_hits_of_one_file(self, folder):
+        """A file that 500 hits name is read once, and all of them share its samples."""
+        data = json.loads((folder / "shelf.json").read_text())
+        data["hits"] = [data["hits"][1] | {"at": k} for k in range(500)]
+        (folder / "shelf.json").write_text(json.dumps(data))
+        hits, sounds = shelf_folder.read(folder, 96_000)
+        assert [hit.at for hit in hits] == [2 * k for k in range(500)]
+        assert len({id(samples) for row in sounds for _, samples in row}) == 1
 
     def test_no_shelf(self, folder, tmp_path):
         """No description, half of one, a link out of the folder, a folder that is there already."""
