@@ -123,6 +123,31 @@ class TestForms:
         assert len(kept) == len(names)
         assert all(name.endswith((".wav", ".flac")) and len(name.encode()) <= 204 for name in kept)
 
+    def test_names_that_collide(self, db, client):
+        """Two of one name, a file where another needs a folder, a folder where one needs a file: all are kept, numbered."""
+        paths = [
+            "Song/SN.wav",
+            "Song/SN.wav",
+            "Song/Take 1",
+            "Song/Take 1/KD.wav",
+            "Song/Take 1/SN.wav",
+            "Song/OH/L.wav",
+            "Song/OH",
+        ]
+        files = [SimpleUploadedFile("a.wav", str(k).encode()) for k, _ in enumerate(paths)]
+        assert client.post("/load", {"files": files, "paths": paths}).status_code == 200
+        (folder,) = store.incoming_folder().iterdir()
+        kept = {str(path.relative_to(folder)): path.read_text() for path in folder.rglob("*") if path.is_file()}
+        assert kept == {
+            "Song/SN.wav": "0",
+            "Song/SN-2.wav": "1",
+            "Song/Take 1": "2",
+            "Song/Take 1-2/KD.wav": "3",
+            "Song/Take 1-2/SN.wav": "4",
+            "Song/OH/L.wav": "5",
+            "Song/OH-2": "6",
+        }
+
     def test_a_folder_that_may_not_be_written_to(self, db, client, settings, tmp_path):
         """The upload cannot even be received: said in a sentence."""
         settings.FILE_UPLOAD_TEMP_DIR = tmp_path / "gone"

@@ -2,8 +2,9 @@
 
 import shutil
 import uuid
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from itertools import chain, count
 from pathlib import Path, PurePosixPath
 
 from django.conf import settings
@@ -45,15 +46,22 @@ def taken(files: Sequence[UploadedFile], paths: Sequence[str]) -> Iterator[Path]
     folder.mkdir()
     try:
         for path, file in zip(paths, files, strict=True):
-            target = folder / inside(path)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            if target.exists():
-                target = target.with_stem(f"{target.stem}-{uuid.uuid4().hex[:4]}")
+            target = folder
+            for part in inside(path).parts[:-1]:
+                target = _free(target / part, Path.is_file)  # a file of that name may stand where a folder is to be
+                target.mkdir(exist_ok=True)
+            target = _free(target / inside(path).name, Path.exists)
             Path(file.temporary_file_path()).rename(target)
         yield folder
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
+
+
+def _free(path: Path, in_the_way: Callable[[Path], bool]) -> Path:
+    """Return a path, numbered where something is in its way: ``SN-2.wav``."""
+    numbered = (path.with_stem(f"{path.stem}-{k}") for k in count(2))
+    return next(each for each in chain([path], numbered) if not in_the_way(each))
 
 
 def used_bytes(user_id: int) -> int:
