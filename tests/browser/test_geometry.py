@@ -51,6 +51,11 @@ class TestGeometry:
 
     def test_words(self, geometry):
         """True minus signs, kilohertz and clock times."""
+        assert geometry("[g.level(-1.04, 'dBTP'), g.level(-120, 'dBFS'), g.level(-180, 'LUFS')]") == [
+            "−1.0 dBTP",
+            "−120.0 dBFS",
+            "silent",
+        ]
         assert geometry("[g.figure(-3.04, 1), g.figure(2, 0, true), g.hertz(2000), g.hertz(50), g.clock(75)]") == [
             "−3.0",
             "+2",

@@ -91,7 +91,7 @@ class TestHonesty:
         """While a change is measured the former figures say that they are from before, and nothing moves for it."""
         page.goto(f"{session}/punch/?of=sn-top")
         canvas, words = page.locator("canvas").first, page.get_by_text("what is dimmed is from before")
-        page.wait_for_function("() => document.querySelector('canvas').clientHeight > 200")  # it is drawn
+        ready(page)
         expect(words).to_be_hidden()
         held = []
         page.route("**/punch/data*", lambda route: held.append(route))

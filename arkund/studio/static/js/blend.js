@@ -1,5 +1,5 @@
 // Blend: sections across, strips down; in each cell how loud the strip is there and what was set. One works in the cells.
-import { clamp, figure, fit } from "./lib/geometry.js";
+import { clamp, figure, fit, level } from "./lib/geometry.js";
 import { registerBands } from "./lib/bands.js";
 import { celled } from "./lib/cells.js";
 import { registerShaped } from "./lib/shaped.js";
@@ -144,7 +144,7 @@ Alpine.data("blend", () => ({
     if (!this.chart) return [];
     const { kit } = this.chart.figures;
     const song = this.chart.whole;
-    const told = (of, key, unit) => (typeof of[key] === "number" ? `${figure(of[key], 1)} ${unit}` : "–");
+    const told = (of, key, unit) => (typeof of[key] === "number" ? level(of[key], unit) : "–");
     const row = (words, key, unit) => ({ words, busy: told(kit, key, unit), song: song ? told(song, key, unit) : "…" });
     return [
       row("peak", "peak_db", "dBFS"),

@@ -1,6 +1,6 @@
 // Print: every output over the whole song as it will leave, then the files that were made.
 import { charted } from "./lib/charted.js";
-import { clock, figure } from "./lib/geometry.js";
+import { clock, figure, level } from "./lib/geometry.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 import { drawBars, song } from "./lib/song.js";
@@ -94,9 +94,7 @@ Alpine.data("printing", () => ({
     const lower = p.lowered ? `, lower: ${p.lowered}` : "";
     return `${p.at.slice(0, 16).replace("T", " ")}, ${p.format}, plan version ${p.version}${lower}`;
   },
-  num(v) {
-    return figure(v, 1);
-  },
+  level,
   zip(p) {
     return `/s/${boot.session}/prints/${p.id}.zip`;
   },

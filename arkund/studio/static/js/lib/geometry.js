@@ -1,5 +1,7 @@
 // Pure geometry of charts: scales, ticks, hit tests. Nothing here draws or knows the page.
 
+const SILENT_DB = -150; // below the steps of 24 bits
+
 /** A scale from values to pixels; `log` for frequencies. */
 export function scale(low, high, from, to, log = false) {
   const f = log ? Math.log : (v) => v;
@@ -74,6 +76,9 @@ export function figure(value, digits = 1, signed = false) {
   if (Number(text) === 0) return text.replace("-", ""); // nothing has no sign
   return `${signed && value > 0 ? "+" : ""}${text}`.replace("-", "−");
 }
+
+/** A level with its unit; below all that can be stored nothing sounds. */
+export const level = (db, unit) => (db > SILENT_DB ? `${figure(db)} ${unit}` : "silent");
 
 /** The hertz figure of an axis: 50, 2k. */
 export const hertz = (value) => (value >= 1000 ? `${value / 1000}k` : `${value}`);
