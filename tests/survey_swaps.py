@@ -10,9 +10,9 @@ from concurrent.futures import ProcessPoolExecutor
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.resolve import resolve
 from arkund.core.hits.settings import HitSettings, channels_of
+from arkund.core.load.couples import later
 from arkund.core.load.measure import heard
 from arkund.core.load.propose import exchange, swapped
-from arkund.core.load.standing import later
 from arkund.core.plan import change
 from arkund.core.tone.measure import starts_of
 from arkund.core.tone.peaks import fundamental_hz

@@ -169,6 +169,7 @@ class TestLine:
             (("restore", "/nowhere.zip"), "cannot be restored"),
             (("share", "Line", "nobody"), "arkund user"),
             (("import", "/nowhere/at/all"), "is not a folder"),
+            (("batch", ""), "has no name"),
             (("hits", "999"), "arkund sessions"),
             (("set", "Line", "mics.sn-top.trim_db=900"), "outside -40 to 40 dB"),
             (("set", "Line", "trim"), "KEY=VALUE"),
@@ -182,6 +183,12 @@ class TestLine:
         ]
         for (args, words), (code, _, said) in zip(wrong, in_one(data, *(args for args, _ in wrong)), strict=True):
             assert (code, words in said, "Traceback" in said) == (2, True, False), (args, said)
+
+    def test_batch_of_the_folder_one_stands_in(self, tmp_path, monkeypatch):
+        """It is a folder like any other, and says what it lacks."""
+        monkeypatch.chdir(tmp_path)
+        told = arkund(tmp_path / "data", "batch", ".", "--out", "prints", check=False)
+        assert f"{tmp_path.name}: holds no WAV" in told.stdout
 
     def test_serving_to_others_needs_a_login(self, tmp_path):
         """On another address than the loopback someone must be able to log in."""

@@ -9,7 +9,7 @@ from arkund.core.plan.change import get as change_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 from arkund.studio.services import moves, proposing
-from arkund.studio.services.findings import standing
+from arkund.studio.services.findings import standing_decisions
 from tests.studio.doing import apply
 
 pytestmark = pytest.mark.django_db
@@ -177,7 +177,7 @@ class TestDecide:
         """One row per finding, with the reason."""
         finding = Finding("level", "level:trim:sn", "sn", "t", "e", {"mics.sn.trim_db": -1.0})
         moves.decide_left(plain.pk, finding, "sounds right")
-        assert standing(plain)[finding.key].reason == "sounds right"
+        assert standing_decisions(plain)[finding.key].reason == "sounds right"
         proposing.accept(plain.pk, finding, "", plain.version)
         assert plain.decisions.get().verdict == Decision.DONE
 
@@ -185,11 +185,11 @@ class TestDecide:
         """What was done by a Move is so as long as that stands."""
         finding = Finding("level", "level:trim:sn", "sn", "t", "e", {"mics.sn.trim_db": -1.0})
         proposing.accept(plain.pk, finding, "", plain.version)
-        assert finding.key in standing(plain)
+        assert finding.key in standing_decisions(plain)
         moves.undo(plain.pk)
-        assert finding.key not in standing(plain)
+        assert finding.key not in standing_decisions(plain)
         moves.redo(plain.pk)
-        assert finding.key in standing(plain)
+        assert finding.key in standing_decisions(plain)
 
 
 def test_a_changed_plan_is_not_read_again(session, monkeypatch):

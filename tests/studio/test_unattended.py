@@ -95,6 +95,19 @@ class TestProposing:
         assert tries == [0, 1]
         assert value(session, LEVEL) == -7.5
 
+    def test_a_part_that_was_set_meanwhile(self, session, monkeypatch):
+        """Stays; the rest of a correction is made, and says that something is missing of it; of what is theirs alone nothing is made."""
+        job = Unattended(session.pk)
+        apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
+        both = settling._Correction({LEVEL: -1.0, "kit.level_db": -2.0}, "kit", "softer", "Wanted: less.")
+        theirs = settling._Correction({LEVEL: -3.0}, "kit", "snare softer", "Wanted: less.")
+        monkeypatch.setattr(settling, "_worked_out", lambda *_: [both, theirs])
+        (made,) = settling.settle(job)
+        assert made.after == {"kit.level_db": -2.0}
+        assert made.measured == f"{settling.WITHOUT} Wanted: less."
+        assert job.left == ["snare softer"]
+        assert value(session, LEVEL) == -7.5
+
     def test_the_kit_never_comes_to_rest(self, session, monkeypatch):
         """It says so, and has changed nothing."""
 

@@ -21,7 +21,6 @@ OFFSET_LUFS = -0.691  # eq. 2
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
 RANGE_GATE_LU = -20.0
 BLOCK_S, STEP_S, SHORT_TERM_S = 0.4, 0.1, 3.0
-TINY_POWER = 1e-18
 QUARTERS = 4  # of a loop, weighted side by side
 # Annex 2 asks for four-fold oversampling at least, with 12 taps; that reads full-band hits up to 0.5 dB too low. What lies above 0.45 of the rate is read too
 # low by this filter as well: bursts of white noise by 0.2 dB on the median and 1.2 dB at most, against the ideal one.
@@ -139,7 +138,7 @@ class Meter:
         if len(steps) < count:
             return np.zeros(0)
         power = np.convolve(steps, np.full(count, 1.0 / count), "valid")
-        return OFFSET_LUFS + power_to_db(np.maximum(power, TINY_POWER))
+        return OFFSET_LUFS + power_to_db(power)
 
     def range_lu(self, channels: Sequence[int]) -> float | None:
         """Return the loudness range of channels that sound together, in LU; None where nothing passes the gate.

@@ -7,8 +7,17 @@ from dataclasses import dataclass, replace
 
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import words_of
+from arkund.core.load.couples import LEFT_PIECES, RIGHT_PIECES, Couple, Later, couples
 from arkund.core.load.measure import Alike, Heard, Pair
-from arkund.core.load.standing import LEFT_PIECES, RIGHT_PIECES, Couple, Later, couples
+
+# How much later, in ms, is clear.
+NEARER_MS = {"in/out": 0.12, "top/bottom": 0.03, "hat/ride": 0.3, "toms": 0.2, "left/right": 0.3}
+HARDLY_MS = 0.05
+MOST_TOMS = 6  # whose every order is looked at
+CLEARLY_BETTER = 2.0  # margins, by which another order of toms must fit
+METRES_PER_MS = 0.343  # sound at 20 degrees C
+KICK_BELOW_DB = 3.0  # by which the kick is louder against the snare below it than above
+LOWER_BY = 1.12  # the next tom is lower than this ratio where it is clear
 
 
 def exchange(a, b) -> dict:
@@ -41,9 +50,9 @@ class _Told:
 
 
 def swapped(plan, rows: Sequence[Later], heard: Sequence[Heard], fundamentals_hz: Mapping[str, float]) -> list[Finding]:
-    """Return the couples whose names physics contradicts: see ``load.standing``.
+    """Return the couples whose names physics contradicts: see ``load.couples``.
 
-    rows : as ``standing.later`` gives it; heard : how loud each mic hears each piece; fundamentals_hz : of toms, by mic; those without a clear one left out
+    rows : as ``couples.later`` gives it; heard : how loud each mic hears each piece; fundamentals_hz : of toms, by mic; those without a clear one left out
     """
     told: dict[Couple, list[_Told]] = {}
     for couple in couples(plan.mics):
@@ -69,12 +78,14 @@ def _disordered(plan, told: Mapping[Couple, Sequence[_Told]]) -> list[Finding]:
     """Return the two toms to be exchanged first where another order of all fits clearly better; one exchange after the other leads there."""
     margins = {(c.a, c.b): max(min(sum(e.margin for e in each), 2.0), -2.0) for c, each in told.items()}
     named = list(dict.fromkeys(mic for couple in told for mic in (couple.a, couple.b)))
+    if len(named) > MOST_TOMS:
+        return []
 
     def fit(order: Sequence[str]) -> float:
         return sum(margins.get(pair, -margins.get(pair[::-1], 0.0)) for pair in itertools.combinations(order, 2))
 
     best = max(itertools.permutations(named), key=fit)
-    if len(named) > MOST_TOMS or fit(best) < fit(named) + CLEARLY_BETTER:
+    if fit(best) < fit(named) + CLEARLY_BETTER:
         return []
     a, b = next(pair for pair in zip(named, best, strict=True) if pair[0] != pair[1])
     against = [e.words for c, each in told.items() for e in each if e.margin <= -1.0 and {c.a, c.b} == {a, b}]
@@ -146,14 +157,6 @@ def _left_right(plan, couple: Couple, later_ms: Mapping[str, float], heard, *_) 
     return [_Told(late / NEARER_MS["left/right"], words)] if agree else []
 
 
-# How much later, in ms, is clear.
-NEARER_MS = {"in/out": 0.12, "top/bottom": 0.03, "hat/ride": 0.3, "toms": 0.2, "left/right": 0.3}
-HARDLY_MS = 0.05
-MOST_TOMS = 6
-CLEARLY_BETTER = 2.0  # margins, by which another order of toms must fit
-METRES_PER_MS = 0.343  # sound at 20 degrees C
-KICK_BELOW_DB = 3.0  # by which the kick is louder against the snare below it than above
-LOWER_BY = 1.12  # the next tom is lower than this ratio where it is clear
 _SPEAKS = {
     "in/out": _in_out,
     "top/bottom": _top_bottom,

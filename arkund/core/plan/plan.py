@@ -15,7 +15,7 @@ from arkund.core.replace.made import Made
 from arkund.core.replace.notes import NOTES
 from arkund.core.replace.sampled import Sampled
 from arkund.core.rig import wiring
-from arkund.core.rig.scenes import Scene
+from arkund.core.rig.scenes import LAST_BAR, Scene
 from arkund.core.rig.strips import Group, Kit, Path, Strip, once
 from arkund.core.rig.usual import FIRST_GROUPS
 from arkund.core.settings import Settings, choice, number, text
@@ -99,7 +99,7 @@ class Meter(Settings):
 class TempoChange(Meter):
     """Another tempo or meter from a bar on (counted from 0)."""
 
-    bar: int = number(1, 1, 100000, step=1)
+    bar: int = number(1, 1, LAST_BAR, step=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,7 +119,7 @@ class Tempo(Meter):
 class Meant(Settings):
     """Which grid the strokes of one bar are meant on."""
 
-    bar: int = number(0, 0, 100000, step=1)
+    bar: int = number(0, 0, LAST_BAR, step=1)
     grid: int = number(16, 1, 64, step=1, help="places per whole note")
 
 
@@ -128,7 +128,7 @@ class Section(Settings):
     """A named part of the song, from the first bar given (counted from 0) to the next section."""
 
     name: str = text(longest=40)
-    bar: int = number(0, 0, 100000, step=1)
+    bar: int = number(0, 0, LAST_BAR, step=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -166,7 +166,7 @@ class Join(Settings):
 class ChosenBar(Settings):
     """A bar for which somebody has chosen a take: what is proposed leaves it alone."""
 
-    bar: int = number(0, 0, 100000, step=1)
+    bar: int = number(0, 0, LAST_BAR, step=1)
     take: str = text(longest=40)
 
 

@@ -1,6 +1,6 @@
 """Dialling in a compressor by ear, one question at a time: exaggerate, set the times, then back off, with a few versions ready at each stage."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -144,29 +144,32 @@ def attack_change_db(heard: Sequence[np.ndarray], settings: Compressor, sample_r
         return 0.0
     begin, rate, found = -TAKEN_FROM_MS / 1000.0, sample_rate_hz, []
     (a, b), (c, d) = ([round((begin + ms / 1000.0) * rate) for ms in span] for span in (ATTACK_MS, BODY_MS))
+    for each, shaped in _shaped(heard, settings, rate):
+        attack = gain_to_db(np.abs(shaped[a:b]).max()) - gain_to_db(np.abs(each[a:b]).max())
+        body = gain_to_db(_rms(shaped[c:d])) - gain_to_db(_rms(each[c:d]))
+        found.append(float(attack - body))
+    return round(float(np.median(found)), 2)
+
+
+def _shaped(
+    heard: Sequence[np.ndarray], settings: Compressor, sample_rate_hz: int
+) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+    """Yield each hit's louder side as it came and as a compressor leaves it before its make-up."""
     lanes = [
         np.ascontiguousarray(each if each.ndim == 1 else each[:, np.argmax(np.abs(each).max(axis=0))]) for each in heard
     ]
     for first in range(0, len(lanes), WIDE):
         some = lanes[first : first + WIDE]
-        bank = bank_of(some)
-        gain = compressors.gain(bank, [settings.replace(makeup_db=0.0)] * len(some), rate)
-        for k, each in enumerate(some):
-            shaped = each * gain[: each.size, k]
-            attack = gain_to_db(np.abs(shaped[a:b]).max()) - gain_to_db(np.abs(each[a:b]).max())
-            body = gain_to_db(_rms(shaped[c:d])) - gain_to_db(_rms(each[c:d]))
-            found.append(float(attack - body))
-    return round(float(np.median(found)), 2)
+        gain = compressors.gain(bank_of(some), [settings.replace(makeup_db=0.0)] * len(some), sample_rate_hz)
+        yield from ((each, each * gain[: each.size, k]) for k, each in enumerate(some))
 
 
 def loss_db(heard: Sequence[np.ndarray], settings: Compressor, sample_rate_hz: int) -> float:
     """Return by how much a compressor makes hits softer before its make-up, in dB: the median over hits of what is lost in their first 120 ms."""
     begin, rate, found = -TAKEN_FROM_MS / 1000.0, sample_rate_hz, []
     part = slice(*(round((begin + ms / 1000.0) * rate) for ms in (0.0, BODY_MS[1])))
-    for each in list(heard)[:HITS]:
-        x = np.ascontiguousarray(each if each.ndim == 1 else each[:, np.argmax(np.abs(each).max(axis=0))])
-        gain = compressors.gain(bank_of([x]), [settings.replace(makeup_db=0.0)], rate)[: x.size, 0]
-        found.append(float(gain_to_db(_rms(x[part])) - gain_to_db(_rms((x * gain)[part]))))
+    for each, shaped in _shaped(heard[:HITS], settings, rate):
+        found.append(float(gain_to_db(_rms(each[part])) - gain_to_db(_rms(shaped[part]))))
     return float(np.median(found)) if found else 0.0
 
 

@@ -3,21 +3,21 @@
 import re
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from math import ceil
 from pathlib import Path
 
 import numpy as np
 
 from arkund.core.beside import WORKERS
-from arkund.core.dsp.loudness import Meter
+from arkund.core.dsp.loudness import Meter, shown_by
 from arkund.core.files.writing import ENDINGS, Writer, dithered
 from arkund.core.plan.plan import Plan
 from arkund.core.render.graph import KIT
 from arkund.core.render.source import Recordings
 from arkund.core.render.stream import Stream
 from arkund.core.takes.process import assembled
-from arkund.core.units import db_to_gain, gain_to_db
+from arkund.core.units import db_to_gain
 
 KINDS = ("kit", "stems", "mics")
 
@@ -139,16 +139,15 @@ def _safe(name: str) -> str:
 
 def _row(sheet: _Sheet, meter: Meter) -> dict:
     lanes = range(sheet.lane, sheet.lane + sheet.channels)
-    true_peak, short, range_lu = meter.true_peak(), meter.short_term_lufs(lanes), meter.range_lu(lanes)
+    figures = {
+        name: None if value is None else round(value, 1 if name == "range_lu" else 2)
+        for name, value in asdict(shown_by(meter, lanes)).items()
+    }
     return {
         "file": sheet.name,
         "output": sheet.output,
         "channels": sheet.channels,
-        "peak_db": round(float(gain_to_db(max(meter.peak[lane] for lane in lanes))), 2),
-        "true_peak_db": round(float(gain_to_db(max(true_peak[lane] for lane in lanes))), 2),
-        "loudness_lufs": round(meter.integrated_lufs(lanes), 2),
-        "short_term_lufs": round(float(short.max()), 2) if short.size else None,
-        "range_lu": None if range_lu is None else round(range_lu, 1),
+        **figures,
         "samples_over_full_scale": int(sum(meter.overs[lane] for lane in lanes)),
         "blake3": sheet.digest,
     }

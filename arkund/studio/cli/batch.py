@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from arkund.core.errors import SettingsError
 from arkund.studio.cli.group import emit, main, migrate
 from arkund.studio.cli.work import json_option
 
@@ -21,8 +22,15 @@ class _Song:
     error: str = ""
 
 
+def _named(ctx: click.Context, param: click.Parameter, folders: tuple[str, ...]) -> tuple[Path, ...]:
+    """Return folders by their whole paths, so that “.” has its name; one without a name is refused, as it would be the one that the shell stands in."""
+    if "" in folders:
+        raise SettingsError("folders: one of them has no name; give the folders with the recordings.")
+    return tuple(Path(folder).absolute() for folder in folders)
+
+
 @main.command()
-@click.argument("folders", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.argument("folders", nargs=-1, required=True, type=click.Path(), callback=_named)
 @click.option("--out", type=click.Path(path_type=Path), default=Path("prints"), show_default=True, help="Folder of the prints, one for each song.")  # fmt: skip
 @click.option("--format", "format_name", type=click.Choice(["wav24", "wav32f", "flac24"]), default="wav24", show_default=True)  # fmt: skip
 @click.option("--bpm", type=float, help="Tempo of all songs, where it is known.")
@@ -32,12 +40,9 @@ def batch(
     ctx: click.Context, folders: tuple[Path, ...], out: Path, format_name: str, bpm: float | None, as_json: bool
 ) -> None:
     """Import each folder as a session, accept every first choice, and print it. What fails is said; the others go on."""
-    from arkund.core.errors import SettingsError
     from arkund.studio.services import places
 
     migrate()
-    if any(folder == Path() for folder in folders):
-        raise SettingsError("folders: one of them has no name; give the folders with the recordings.")
     songs = [_Song(folder) for folder in folders]
     view = _View(songs)
     with ThreadPoolExecutor(places.side_by_side()) as pool:

@@ -21,10 +21,8 @@ class ErrorsMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Answer a request. What a page says is its user's: no cache keeps it, unless the answer itself says how."""
-        response = self.get_response(request)
-        response.headers.setdefault("Cache-Control", "private, no-store")
-        return response
+        """Answer a request."""
+        return self.get_response(request)
 
     def process_view(self, request: HttpRequest, view, args, kwargs) -> HttpResponse | None:
         """Read an upload before anything else does, so that a disk that refuses it is answered in a sentence."""

@@ -49,6 +49,7 @@ def _edits(session: Session) -> list[tuple[str, str]]:
     """Return what was done in time, as it can be done elsewhere: joined takes, cuts of all mics and of one drum's, hits in the place of others."""
     plan, rate = session.plan, session.sample_rate_hz
     names = dict(session.takes.values_list("key", "name"))
+    captures = {each.id: each.name or each.id for each in plan.captures}
 
     def at(sample: int) -> str:
         return f"{sample / rate:.4f} s"
@@ -64,7 +65,10 @@ def _edits(session: Session) -> list[tuple[str, str]]:
         [(f"all mics from {at(cut.at)}", _moved_words(cut.shift, rate)) for cut in plan.cuts],
         [(f"{words_of(cut.piece)} alone from {at(cut.at)}", _moved_words(cut.shift, rate)) for cut in plan.lone_cuts],
         [
-            (f"at {at(each.at)}", f"{each.capture} at {each.gain_db:+g} dB{', in all mics' if each.everywhere else ''}")
+            (
+                f"at {at(each.at)}",
+                f"{captures[each.capture]} at {each.gain_db:+g} dB{', in all mics' if each.everywhere else ''}",
+            )
             for each in plan.placements
         ],
     ]

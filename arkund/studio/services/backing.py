@@ -49,7 +49,7 @@ def load(session: Session, path: Path, version: int | None = None) -> Move:
                 {"backing.on": True},
                 step="load",
                 title=f"Backing track {path.name}",
-                version=session.version if version is None else version,
+                version=moves.read_at(session, version),
                 elsewhere=True,
             )
         cards.keep(Session.objects.get(pk=session.pk))

@@ -54,5 +54,5 @@ def keep(session: Session, old: Plan, new: Plan, title: str, measured: str, vers
     lost = set_aside(old) if "joins" in changes else {}
     if lost:
         measured = f"{measured} {SET_ASIDE}"
-    version = session.version if version is None else version
+    version = moves.read_at(session, version)
     return moves.apply(session.pk, changes | lost, step="takes", title=title, measured=measured, version=version)

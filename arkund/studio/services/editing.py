@@ -38,7 +38,7 @@ def quantise_session(
     made = quantise(measure.hits, measure.plan, settings, measure.rate, measure.sum_of_mics)
     grid = "as meant" if settings.grid == AS_MEANT else f"to the 1/{settings.grid} grid"
     title = f"{bars_words(settings.first_bar, settings.last_bar)} {grid}, {settings.strength:.0f} %"
-    return made, _keep(session, measure.plan, made, title, session.version if version is None else version)
+    return made, _keep(session, measure.plan, made, title, moves.read_at(session, version))
 
 
 def settle_bar_lines(session: Session) -> Move | None:
@@ -78,7 +78,7 @@ def move_one(session: Session, time_s: float, by_ms: float, version: int | None 
         raise SettingsError("time_s: there are no hits.")
     made = move_stroke(measure.hits, measure.plan, time_s, by_ms, measure.rate, measure.sum_of_mics)
     title = f"Stroke at {time_s:.3f} s moved {by_ms:+.1f} ms"
-    return made, _keep(session, measure.plan, made, title, session.version if version is None else version)
+    return made, _keep(session, measure.plan, made, title, moves.read_at(session, version))
 
 
 def _keep(session: Session, plan: Plan, made: Edit, title: str, version: int) -> Move | None:
@@ -137,7 +137,7 @@ def move_line(session: Session, bar: int, time_s: float, version: int | None = N
         {"tempo": tempo.to_json()},
         step="timing",
         title=f"Bar line {bar + 1} at {time_s:.3f} s",
-        version=session.version if version is None else version,
+        version=moves.read_at(session, version),
     )
 
 
@@ -284,5 +284,5 @@ def take_in_hits(session: Session, path: Path, version: int | None = None) -> tu
         return 0, None
     changes = [change.to_json() for change in (*measure.plan.hit_changes, *new)]
     title = f"{len(new)} hits from {path.name}"
-    version = session.version if version is None else version
+    version = moves.read_at(session, version)
     return len(new), moves.apply(session.pk, {"hit_changes": changes}, step="load", title=title, version=version)

@@ -70,7 +70,7 @@ def _worded(finding: Finding) -> Finding:
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     """Return the step's findings with their decisions; a change that already stands counts as done. What was done is told as it was measured then."""
-    decided, plan, out = standing(session), measure.plan, []
+    decided, plan, out = standing_decisions(session), measure.plan, []
     for number, finding in enumerate(find(step, measure), 1):
         decision = decided.get(finding.key)
         state = decision.verdict if decision else OPEN
@@ -102,7 +102,7 @@ def _open_key(session: Session, step: str) -> str:
     return f"open notes {session.pk} {step}"
 
 
-def standing(session: Session) -> dict[str, Decision]:
+def standing_decisions(session: Session) -> dict[str, Decision]:
     """Return by key what was decided and still holds."""
     rows = Decision.objects.filter(session=session).select_related("move")
     return {decision.key: decision for decision in rows if decision.stands}
@@ -139,7 +139,7 @@ def _load(m: Measure) -> list[Finding]:
             )
     toms = [mic for mic in m.plan.mics if is_tom(mic.piece) and m.hits.get(mic.piece)]
     pitch_hz = {mic.id: m.tone(mic).fundamental_hz or 0.0 for mic in toms}
-    found = propose_load.swapped(m.plan, m.standing(), m.heard(), pitch_hz)
+    found = propose_load.swapped(m.plan, m.couples(), m.heard(), pitch_hz)
     found += propose_load.doubled(m.plan, m.alike())
     found += propose_load.sides(m.plan, m.pairs())
     found += song_sections.propose(m.plan, song_sections.sections(m.hits, bars_of(m.plan.tempo)))

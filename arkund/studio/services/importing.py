@@ -61,6 +61,7 @@ def import_folder(
     visible only when everything has been written; ``created`` is told its id in the same transaction. ``allowed`` raises where
     so many bytes may not be kept.
     """
+    folder = folder.absolute()  # “.” has no name
     if not folder.is_dir():
         raise AudioError(f"{folder.name}: is not a folder; give the folder that holds the recordings.")
     tempo = tempo_of(bpm, meter)

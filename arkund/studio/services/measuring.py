@@ -28,8 +28,8 @@ from arkund.core.kit.pieces import is_close, is_shell
 from arkund.core.level.measure import MicLevel, SectionLevel, mic_level, section_levels
 from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
+from arkund.core.load.couples import Later, later
 from arkund.core.load.sound import average_hit, features_of, likely
-from arkund.core.load.standing import Later, later
 from arkund.core.plan.plan import LineUp, MicPlan, Plan, Tempo
 from arkund.core.punch.measure import (
     BANDS,
@@ -257,14 +257,14 @@ class Measure:
         reader = self.recordings.mic(self.plan.take, mic)
         return average_hit(reader.read, reader.length, self.rate) if reader else None
 
-    def standing(self) -> list[Later]:
-        """Return how much later one mic of a couple hears what tells which is which: see ``load.standing``."""
+    def couples(self) -> list[Later]:
+        """Return how much later one mic of a couple hears what tells which is which: see ``load.couples``."""
 
         def compute() -> dict:
             return {"rows": [dataclasses.asdict(row) for row in later(self.plan, self.recordings, self.recorded_hits)]}
 
         depends = [[m.id, m.piece, m.role, m.side] for m in self.plan.mics]
-        return [Later(**row) for row in self.kept("standing", depends, compute)["rows"]]
+        return [Later(**row) for row in self.kept("couples", depends, compute)["rows"]]
 
     def alike(self) -> list[load.Alike]:
         """Return the pairs of mics that carry the same sound."""
@@ -390,18 +390,14 @@ class Measure:
             audio = self.gate_hears(mic, mine, 0, self.recordings.length(self.plan.take))
             return {"spans": opened(audio, mine, self.rate)}
 
-        heard = (
-            []
-            if not mine.key.of or mine.key.of.startswith("group:")
-            else key_content(self.plan, self.recordings, mine.key.of)
-        )
+        heard = key_content(self.plan, self.recordings, mine.key.of) if _listens_elsewhere(mine) else []
         return self.kept("opened", [self.source_depends(mic), mine.to_json(), heard], compute)["spans"]
 
     def gate_hears(self, mic: MicPlan, gate: Gate, start: int, stop: int) -> np.ndarray:
         """Return what a mic's gate listens to over a span, before its key's filters, float32 [shape=(samples,)]: itself, or its key (of a group: itself)."""
-        if not gate.key.of or gate.key.of.startswith("group:"):
-            return self.sources.read(mic, start, stop)
-        return Keys(self.plan, self.sources, self.rate).read(gate.key, start, stop)
+        if _listens_elsewhere(gate):
+            return Keys(self.plan, self.sources, self.rate).read(gate.key, start, stop)
+        return self.sources.read(mic, start, stop)
 
     def regions_s(self, mic: MicPlan) -> list[list[float]]:
         """Return where a mic's regions lie in the song, (begin, end) in seconds."""
@@ -590,6 +586,11 @@ class Measure:
     def shells(self) -> list[MicPlan]:
         """Return the mics of kick, snare and toms."""
         return [m for m in self.plan.mics if not m.is_layer and is_shell(m.piece)]
+
+
+def _listens_elsewhere(gate: Gate) -> bool:
+    """Say whether a gate's key is heard without rendering; of a group it is not, and the gate is shown as hearing its own mic."""
+    return bool(gate.key.of) and not gate.key.of.startswith("group:")
 
 
 def _separation(data: dict) -> Separation:

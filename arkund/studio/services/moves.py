@@ -63,6 +63,11 @@ def apply(
         return move
 
 
+def read_at(session: Session, version: int | None) -> int:
+    """Return the version that a change was worked out on: the one that a page names, or the session's as it was read where nobody names one."""
+    return session.version if version is None else version
+
+
 def touched_since(session: Session, version: int, mine: Collection[int] = ()) -> dict[str, Move]:
     """Return the paths that were changed, undone or done again since a version, each with the last Move that touched it; without Moves of some numbers."""
     since = session.moves.filter(last_version__gt=version).exclude(number__in=mine).order_by("last_version")

@@ -1,6 +1,6 @@
 """Accept findings: one by one from the page, or every first choice in the order of the work."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from arkund.core.card.targets import LOOKS
@@ -11,7 +11,7 @@ from arkund.core.render.whole import AWAITED
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.services import carding, moves, settling, whole
-from arkund.studio.services.findings import find, find_part, parts, standing
+from arkund.studio.services.findings import find, find_part, parts, standing_decisions
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
 from arkund.studio.steps import KIT
@@ -65,7 +65,7 @@ def _first_choices(job: Unattended, step: str) -> None:
     """Accept what a step proposes first, part by part: each is measured on what was done of the one before it."""
     for part in range(parts(step)):
         session = job.session()
-        decided = standing(session)
+        decided = standing_decisions(session)
         for each in find_part(step, part, Measure(session)):
             if each.first_choice and each.changes and each.key not in decided:
                 job.accept(each, session.version, "first choice")
@@ -117,12 +117,12 @@ def _within(on_progress: Callable[[float, str], None], number: int, name: str = 
 
 def questions(session: Session) -> list[Finding]:
     """Return the open notes on which mic is which: what is proposed on top of a wrong name is wrong."""
-    decided = standing(session)
+    decided = standing_decisions(session)
     return [f for f in find("load", Measure(session)) if f.key.startswith(ABOUT_NAMES) and f.key not in decided]
 
 
-def accept(session_id: int, finding: Finding, reason: str, version: int, mine: Collection[int] = ()) -> Move:
-    """Do what a finding suggests that was measured on a version, as a Move that carries its evidence; mine : as of ``moves.apply``.
+def accept(session_id: int, finding: Finding, reason: str, version: int) -> Move:
+    """Do what a finding suggests that was measured on a version, as a Move that carries its evidence.
 
     Raises SettingsError where it suggests nothing, UnchangedError where it is done already.
     """
@@ -136,7 +136,6 @@ def accept(session_id: int, finding: Finding, reason: str, version: int, mine: C
         reason=reason,
         measured=finding.evidence,
         version=version,
-        mine=mine,
     )
     moves.decide_done(session_id, finding, move, reason)
     return move

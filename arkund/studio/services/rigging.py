@@ -16,7 +16,7 @@ from arkund.studio.services.measuring import Measure
 
 def make(session: Session, change: Change, step: str = "blend", version: int | None = None) -> Move:
     """Make a change of the rig as a Move of a step."""
-    version = session.version if version is None else version
+    version = moves.read_at(session, version)
     return moves.apply(session.pk, change.values, step=step, title=change.title, version=version)
 
 

@@ -34,6 +34,8 @@ from arkund.studio.services.unattended import Unattended
 from arkund.studio.steps import KIT
 
 ROUNDS, PATIENCE = 14, 4  # at most; without anything better
+WITHOUT = "What you set meanwhile was left out, so less may be reached than the title says."
+MOST_MEASURED = 600  # characters
 TRIES = 3  # where the Plan is changed meanwhile
 STALLED = 2  # after so many without, what is met gives way to what is further off than in the raw kit
 STEP_OF = {"attack": "punch", "contrast": "punch", "hat_in_snare": "tone"}
@@ -67,11 +69,16 @@ def settle(
         session = job.session()
         worked_out = _worked_out(session, on_progress, cancelled)
         if not job.disturbed(session.version):
-            before = len(job.made)
+            before, theirs = len(job.made), job.theirs()
             for each in worked_out:
-                free = {path: value for path, value in each.values.items() if job.is_free(path)}
+                free = {path: value for path, value in each.values.items() if job.is_free(path, theirs)}
+                measured = (
+                    each.measured if len(free) == len(each.values) else f"{WITHOUT} {each.measured}"[:MOST_MEASURED]
+                )
                 if free:
-                    job.make(free, version=session.version, title=each.title, step=each.step, measured=each.measured)
+                    job.make(free, version=session.version, title=each.title, step=each.step, measured=measured)
+                else:
+                    job.left.append(each.title)
             return job.made[before:]
     raise StaleError(
         "The plan was changed again and again while the kit was brought to its targets; nothing of that was kept."
@@ -275,7 +282,7 @@ def _kept(begun: Tried, best: Tried, raw: dict, applied: dict[str, dict]) -> lis
 
 def _correction(values: dict, step: str, title: str, measured: str) -> _Correction:
     """Return a correction, what is told of it no longer than that may be."""
-    return _Correction(values, step, with_minus(title)[:200], with_minus(measured)[:600])
+    return _Correction(values, step, with_minus(title)[:200], with_minus(measured)[:MOST_MEASURED])
 
 
 def _together(applied: dict[str, dict]) -> list[tuple[list[str], dict]]:

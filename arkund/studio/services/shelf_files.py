@@ -125,9 +125,14 @@ def _keep(
             plan = now.plan
             rows = shelf.with_captures(plan, _captures(hits, kept, {c.id for c in plan.captures}))
             changes = {"captures": [c.to_json() for c in rows]}
-            base = now.version if version is None else version
             move = moves.apply(
-                session.pk, changes, step="replace", title=title, measured=told[:600], version=base, elsewhere=True
+                session.pk,
+                changes,
+                step="replace",
+                title=title,
+                measured=told[:600],
+                version=moves.read_at(now, version),
+                elsewhere=True,
             )
         cards.keep(Session.objects.get(pk=session.pk))
     return move

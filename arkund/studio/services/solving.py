@@ -189,7 +189,7 @@ def make(session: Session, solved: Solved, version: int | None = None) -> Move:
         step="punch",
         title=solved.title[:200],
         measured=with_minus(solved.words),
-        version=session.version if version is None else version,
+        version=moves.read_at(session, version),
     )
 
 

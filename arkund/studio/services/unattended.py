@@ -49,7 +49,8 @@ class Unattended:
 
     def make(self, changes: dict[str, Any], *, version: int, title: str, **words: Any) -> Move | None:
         """Make a Move that was worked out on a version; None where somebody has set any of it meanwhile, or it is so already."""
-        if not all(self.is_free(path, touched) for touched in [self.theirs()] for path in changes):
+        theirs = self.theirs()
+        if not all(self.is_free(path, theirs) for path in changes):
             self.left.append(title)
             return None
         try:

@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from arkund.core.files.audio import ArrayMic
+from arkund.core.load.couples import Later, later
 from arkund.core.load.measure import Alike, Heard, alike, heard, pair, pairs
 from arkund.core.load.propose import doubled, exchange, loudest_piece, sides, swapped
 from arkund.core.load.sound import AVERAGE_PEAK_DB, KINDS, average_hit, features_of, kind_of, likely
-from arkund.core.load.standing import Later, later
 from arkund.core.plan import change
+from arkund.core.plan.plan import MicPlan
 from tests.foreign import FOREIGN
 from tests.kits import small_kit
 
@@ -87,6 +88,14 @@ class TestSwapped:
         assert swapped(kit.plan, [], [], hz) == []
         (note,) = swapped(exchanged(kit.plan, a, b), [], [], hz)
         assert {k.split(".")[1] for k in note.changes} == {a, b}
+
+    def test_many_toms(self, kit):
+        """Twelve toms have too many orders to look at them all: nothing is said, and at once."""
+        toms = tuple(
+            MicPlan(id=f"T{k}", name=f"T{k}", piece=f"tom{1 + k % 4}", role="close", tools=()) for k in range(12)
+        )
+        hz = {mic.id: 80.0 + 5.0 * k for k, mic in enumerate(toms)}
+        assert swapped(kit.plan.replace(mics=toms), [], [], hz) == []
 
     @pytest.mark.parametrize(
         ("snare_ms", "kick_db", "said"),

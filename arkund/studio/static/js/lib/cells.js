@@ -29,7 +29,7 @@ export const celled = () => ({
       const key = `${row.place}/${at}`;
       const stepped = this.stepped?.key === key ? this.stepped.value : null;
       const value = stepped !== null ? stepped : this.drag && this.drag.row.place === row.place && this.drag.at === at ? this.drag.value : column.whole ? row.level_db : row.levels_db[at - 1];
-      return { key: `${row.place}/${at}`, row, at, column, value, mute, held: !column.whole && row.held[at - 1], lufs: row.lufs[at] ?? null };
+      return { key, row, at, column, value, mute, held: !column.whole && row.held[at - 1], lufs: row.lufs[at] ?? null };
     });
   },
   cellLabel(cell) {

@@ -29,7 +29,7 @@ export function registerPage() {
     picked: "", // the tool that was chosen in the row
     chart: null,
     notes: [],
-    undoes: null, // the Move that undo would take back: { move, title, step, page }
+    undoes: null, // the Move that undo would take back: { move, title, step }
     redoes: null,
     open: {}, // by step, how many of its notes wait, and whether that was measured since the last change
     listening: { solo: [], mute: [] }, // of this browser alone: see listening.js
