@@ -290,11 +290,11 @@ class TestFormerArchives:
             assert np.abs(audio[was["at"] :][: len(part)] - part).max() < 1e-6, name
 
     def test_its_logbook_can_be_read(self, client, tmp_path):
-        """Every Move stands there; none is taken back or done again, and it is said why. What follows can be."""
+        """Every Move stands there; none is undone or done again, and it is said why. What follows can be."""
         session = archiving.restore(FORMER / "schema-1.zip")
         page = client.get(f"/s/{session.pk}/logbook/").content.decode()
         assert "Box out" in page
-        assert "it can be read, not taken back" in page
+        assert "it can be read, not undone" in page
         for back in (moves.undo, moves.redo):
             with pytest.raises(SettingsError, match="in words alone"):
                 back(session.pk)

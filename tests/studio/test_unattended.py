@@ -5,6 +5,8 @@ import pytest
 from arkund.core.errors import CancelledError, StaleError
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves, proposing, settling
+from arkund.studio.services.findings import notes
+from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
 from tests.studio.doing import apply
 
@@ -77,6 +79,23 @@ class TestProposing:
         assert all(move.state == Move.DONE for move in session.moves.all())
         assert len(done.moves) > 5
         assert not any(path == TRIM for move in done.moves for path in move.after)
+
+    def test_it_calls_nothing_changed_that_it_did_itself(self, session):
+        """A mic's row is gated first and equalised later, the kit's level is set thrice: no note says that somebody changed it, until somebody does."""
+        proposing.propose_all(session.pk)
+        session.refresh_from_db()
+
+        def changed():
+            measure = Measure(session)
+            return [n.finding.key for step in proposing.ORDER for n in notes(step, session, measure) if n.changed]
+
+        assert changed() == []
+        cut = next(m for m in session.moves.filter(step="clean") if any(p.endswith(".tools") for p in m.after))
+        (path,) = (p for p in cut.after if p.endswith(".tools"))
+        tool = next(t for t in moves.change.get(session.plan, path) if t["kind"] == "regions")
+        apply(session.pk, {f"{path}.{tool['id']}.down_db": tool["down_db"] - 3.0}, step="clean", title="by hand")
+        session.refresh_from_db()
+        assert changed() == [f"clean:cut:{path.split('.')[1]}"]
 
     def test_the_kit_is_begun_again(self, session, monkeypatch):
         """On what was set meanwhile, which it leaves alone."""

@@ -67,6 +67,28 @@ def stands(now: Any, value: Any) -> bool:
     return now == value or (both_numbers and abs(now - value) < NEARLY)
 
 
+def still_stands(now: Any, before: Any, after: Any) -> bool:
+    """Say whether what a Move, packed, changed of a value still stands; what it left as it was may have been changed since.
+
+    A row of things with ids, such as tools, is looked at one by one: what was set of another tool of the row since changes nothing of this.
+    """
+    if before == after:
+        return True
+    if all(isinstance(each, dict) and not is_part(each) for each in (now, before, after)):
+        return all(still_stands(now.get(key), before.get(key), after.get(key)) for key in before.keys() | after.keys())
+    rows = [_by_id(each) for each in (now, before, after)]
+    if all(row is not None for row in rows):
+        return still_stands(*rows)
+    return stands(now, after)
+
+
+def _by_id(value: Any) -> dict[str, Any] | None:
+    """Return the items of a list by their ids; None where they have none."""
+    if not isinstance(value, list) or not all(isinstance(item, dict) and "id" in item for item in value):
+        return None
+    return {item["id"]: item for item in value}
+
+
 def unpacked(plan: Plan, values: Mapping[str, Any]) -> dict[str, Any]:
     """Return whole values of a Move that is the next to be undone, or to be done again, on a Plan. What Plans no longer have is left out.
 

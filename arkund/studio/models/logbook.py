@@ -14,6 +14,7 @@ class Move(models.Model):
     number = models.PositiveIntegerField()
     made_on = models.PositiveIntegerField()  # the version of the Plan that it was made on
     last_version = models.PositiveIntegerField(default=0)  # that its being made, undone or done again last gave
+    unattended = models.BooleanField(default=False)  # a job made it by itself
     schema = models.PositiveSmallIntegerField(default=SCHEMA)  # of the Plan whose settings it names
     step = models.CharField(max_length=20)
     title = models.CharField(max_length=200)

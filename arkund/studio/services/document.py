@@ -65,6 +65,7 @@ class MoveRow(Settings):
     before: dict[str, Any]
     after: dict[str, Any]
     state: str = choice(Move.DONE, (Move.DONE, Move.UNDONE, Move.DROPPED))
+    unattended: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -28,7 +28,7 @@ from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Measured, MicRecording, Move, Session
-from arkund.studio.services import blending, grouping, layering, solving, toning, whole
+from arkund.studio.services import blending, grouping, layering, moves, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
 
@@ -71,10 +71,11 @@ def _worded(finding: Finding) -> Finding:
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     """Return the step's findings with their decisions; a change that already stands counts as done. What was done is told as it was measured then."""
     decided, plan, out = standing_decisions(session), measure.plan, []
+    by_hand = _set_by_hand(session)
     for number, finding in enumerate(find(step, measure), 1):
         decision = decided.get(finding.key)
         state = decision.verdict if decision else OPEN
-        changed = state == Decision.DONE and not _holds(plan, decision.move)
+        changed = state == Decision.DONE and not _holds(plan, decision.move, by_hand)
         if state == Decision.DONE and not changed:
             finding = dataclasses.replace(finding, title=decision.title, evidence=decision.move.measured)
         elif state == OPEN and finding.changes and _is_so(plan, finding.changes):
@@ -108,12 +109,27 @@ def standing_decisions(session: Session) -> dict[str, Decision]:
     return {decision.key: decision for decision in rows if decision.stands}
 
 
-def _holds(plan: Plan, move: Move) -> bool:
-    """Say whether a Plan is still as a Move made it."""
+def _holds(plan: Plan, move: Move, by_hand: dict[str, int]) -> bool:
+    """Say whether nobody has set otherwise what a Move changed of a Plan; by_hand : as of :func:`_set_by_hand`"""
+    since = [path for path, number in by_hand.items() if number > move.number]
+    touched = {
+        path: after
+        for path, after in change.of_today(move.after).items()
+        if any(moves.overlap(path, each) for each in since)
+    }
     try:
-        return _is_so(plan, change.of_today(move.after))
+        return all(
+            difference.still_stands(change.get(plan, path), move.before.get(path), after)
+            for path, after in touched.items()
+        )
     except SettingsError:
         return False  # what it changed is gone
+
+
+def _set_by_hand(session: Session) -> dict[str, int]:
+    """Return what was set by hand, with the number of the last Move; notes and jobs go on from each other, and contradict none."""
+    rows = session.moves.filter(state=Move.DONE, unattended=False, decision__isnull=True).order_by("number")
+    return {path: move.number for move in rows for path in move.after}
 
 
 def _is_so(plan: Plan, changes: dict) -> bool:

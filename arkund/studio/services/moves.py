@@ -24,12 +24,14 @@ def apply(
     version: int,
     mine: Collection[int] = (),
     elsewhere: bool = False,
+    unattended: bool = False,
 ) -> Move:
     """Change the Plan at some paths as one Move.
 
     version : of the Plan that the changes were worked out on. Where somebody has changed the same settings since, StaleError says which; what was changed
     elsewhere stays, and the Move is made on top of it. mine : numbers of Moves since then that the caller has made itself;
-    elsewhere : what it tells of was done outside the Plan as well, so that the Plan may be as before
+    elsewhere : what it tells of was done outside the Plan as well, so that the Plan may be as before;
+    unattended : a job makes it by itself
 
     Raises SettingsError for unknown paths or values out of range, UnchangedError where all is so already; nothing is changed then.
     """
@@ -52,6 +54,7 @@ def apply(
             number=_next_number(session),
             made_on=session.version,
             last_version=session.version + 1,
+            unattended=unattended,
             step=step[:20],
             title=title[:200],
             reason=reason[:500],

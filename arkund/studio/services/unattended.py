@@ -54,7 +54,9 @@ class Unattended:
             self.left.append(title)
             return None
         try:
-            move = moves.apply(self.session_id, changes, version=version, title=title, mine=self.numbers, **words)
+            move = moves.apply(
+                self.session_id, changes, version=version, title=title, mine=self.numbers, unattended=True, **words
+            )
         except UnchangedError:
             return None
         except StaleError:

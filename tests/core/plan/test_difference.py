@@ -67,6 +67,22 @@ class TestPacked:
             assert change.put(old, difference.unpacked(old, after)) == new
             assert change.put(new, difference.unpacked(new, before)) == old
 
+    @pytest.mark.parametrize(
+        ("now", "stands"),
+        [
+            ([{"id": "gate", "on": False}, {"id": "tone", "on": True}], True),  # another tool was set since
+            ([{"id": "tone", "on": True}, {"id": "gate", "on": False}], True),  # and the row is in another order
+            ([{"id": "gate", "on": True}, {"id": "tone", "on": False}], False),
+            ([{"id": "tone", "on": False}], False),
+            ([{"id": "gate", "on": False}, {"id": "tone", "on": False}, {"id": "grit", "on": True}], False),
+        ],
+    )
+    def test_what_a_move_changed_of_a_row(self, now, stands):
+        """It turned the gate off and took the grit out; the tone it left alone."""
+        before = [{"id": "gate", "on": True}, {"id": "tone", "on": False}, {"id": "grit", "on": True}]
+        after = [{"id": "gate", "on": False}, {"id": "tone", "on": False}]
+        assert difference.still_stands(now, before, after) == stands
+
     def test_short_ones_and_no_lists_stay(self):
         """They are read as they are."""
         values = {"tempo.bpm": 99.0, "cuts": [], "take": "t"}

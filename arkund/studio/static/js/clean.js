@@ -111,7 +111,8 @@ Alpine.data("clean", () => ({
     const lost = this.chart.own_db.filter((v) => v < t).length;
     const opens = Object.values(this.chart.others_db).flat().filter((v) => v > t).length;
     const counted = `At ${figure(t, 1)} dB a gate would lose ${lost} of ${this.chart.own_db.length} own hits and open for ${opens} of others’. `;
-    return `${counted}Margin ${figure(this.chart.margin_db, 1)} dB · threshold ${figure(this.chart.softest_own_db - t, 1)} dB under the softest own hit, ${figure(t - this.chart.loudest_other_db, 1)} dB over the loudest bleed`;
+    const over = (db) => `${figure(Math.abs(db), 1)} dB ${db < 0 ? "under" : "over"}`;
+    return `${counted}Margin ${figure(this.chart.margin_db, 1)} dB · threshold ${over(t - this.chart.softest_own_db)} the softest own hit, ${over(t - this.chart.loudest_other_db)} the loudest bleed`;
   },
   draw() {
     if (!this.chart) return;

@@ -7,7 +7,7 @@ import { get } from "./lib/server.js";
 
 const ROW = 40;
 
-const lateWords = (ms) => `arrives ${figure(Math.abs(ms), 2)} ms ${ms < 0 ? "earlier" : "later"}`;
+const lateWords = (ms) => Math.abs(ms) < 0.005 ? "arrives with the reference" : `arrives ${figure(Math.abs(ms), 2)} ms ${ms < 0 ? "earlier" : "later"}`;
 const polarityWords = (polarity) => (polarity < 0 ? "opposite polarity" : "same polarity");
 
 Alpine.data("lineup", () => ({

@@ -16,7 +16,7 @@ const FIGURES = [
 ]; // distance from the right edge
 
 Alpine.data("printing", () => ({
-  ...charted({ left: 104, right: 250, top: 40, bottom: 26 }),
+  ...charted({ left: 104, right: 266, top: 40, bottom: 26 }),
   ...song,
   format: "wav24",
 
