@@ -23,6 +23,7 @@ FIT_POINTS = 96  # frequencies at which a numerator is fitted
 MOST_EVALUATIONS = 120  # of a fit
 QUICK_EVALUATIONS = 8  # where a filter has up to four sections and is to follow the hand that drags it
 SECOND_POLE = math.exp(-3.0)  # of a section of first order, where the search begins
+BILINEAR_SHARE = 0.01  # of the sample rate: below it the bilinear transform bends a high-pass by less than 0.02 dB
 GOOD_FIT_DB = 0.05  # a fit this good is not refined further
 REACH_DB = 120.0  # a filter has settled when its ringing has fallen this far
 FALLEN = float(db_to_gain(-REACH_DB))
@@ -52,16 +53,18 @@ class Biquad:
 
         a1 is near 1 for low frequencies: what it lacks is what float32 would lose.
         """
-        plus, minus = 1.0 + self.a1 + self.a2, 1.0 - self.a1 + self.a2
-        g = math.sqrt(plus / minus)
-        a0 = 4.0 / minus
-        k = (1.0 - self.a2) * a0 / (2.0 * g)
-        m0 = (self.b0 - self.b1 + self.b2) / minus
-        m2 = (self.b0 + self.b1 + self.b2) / plus - m0
-        m1 = a0 / (2.0 * g) * ((self.b0 - self.b2) - m0 * (1.0 - self.a2))
+        g, k, (m0, m1, m2) = self.mixed()
         a1 = 1.0 / (1.0 + g * (g + k))
         a2, a3 = g * a1, g * g * a1
         return -2.0 * g * (g + k) * a1, 2.0 * a2, 2.0 * a3, m0 + m2, m1 * a1 + m2 * a2, m1 * a2 + m2 * (a3 - 1.0)
+
+    def mixed(self) -> tuple[float, float, tuple[float, float, float]]:
+        """Return g = tan(pi f / rate) and the damping of its poles, and how much of the input, of what passes the band, and of what passes below it, it is."""
+        plus, minus = 1.0 + self.a1 + self.a2, 1.0 - self.a1 + self.a2
+        g, a0 = math.sqrt(plus / minus), 4.0 / minus
+        m0 = (self.b0 - self.b1 + self.b2) / minus
+        m1 = a0 / (2.0 * g) * ((self.b0 - self.b2) - m0 * (1.0 - self.a2))
+        return g, (1.0 - self.a2) * a0 / (2.0 * g), (m0, m1, (self.b0 + self.b1 + self.b2) / plus - m0)
 
     def settle_samples(self) -> int:
         """Return after how many samples the impulse response has fallen by REACH_DB."""
@@ -96,14 +99,14 @@ def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: in
 
 
 def high_pass(frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0) -> tuple[Biquad, ...]:
-    """Return a Butterworth high-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz, and with a resonance so much more."""
+    """Return a matched Butterworth high-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz, and with a resonance so much more.
+
+    It follows the analogue curve within 0.5 dB (0.55 at order 8) up to 20 kHz where it lets more than a thousandth through, and within 1.6 dB with strong
+    resonances near half the sample rate.
+    """
     _check(frequency_hz, 1.0, sample_rate_hz)
-    return tuple(
-        _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
-        if denominator[0]
-        else _bilinear_first(frequency_hz, sample_rate_hz)
-        for denominator in _butterworth_denominators(order, resonance_db)
-    )
+    denominators = _butterworth_denominators(order, resonance_db)
+    return tuple(_high_pass_section(denominator, frequency_hz, sample_rate_hz) for denominator in denominators)
 
 
 def low_pass(frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0) -> tuple[Biquad, ...]:
@@ -187,6 +190,48 @@ def _bilinear_first(frequency_hz: float, sample_rate_hz: int) -> Biquad:
 
 
 @functools.lru_cache(maxsize=2048)
+def _high_pass_section(denominator, frequency_hz: float, sample_rate_hz: int) -> Biquad:
+    """Match an analogue section of a high-pass: its zeros stay at 0 Hz, its poles and its gain are fitted. Where it lies low the bilinear one is as good."""
+    first_order = not denominator[0]
+    if frequency_hz < BILINEAR_SHARE * sample_rate_hz:
+        if first_order:
+            return _bilinear_first(frequency_hz, sample_rate_hz)
+        return _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
+    if first_order:
+        return _matched((0.0, 1.0, 0.0), denominator, frequency_hz, sample_rate_hz, QUICK_EVALUATIONS)
+    from scipy.optimize import least_squares  # a slow import
+
+    grid_hz = _fit_grid_hz(frequency_hz, sample_rate_hz)
+    wanted_db = power_to_db(_analogue_power((1.0, 0.0, 0.0), denominator, grid_hz, frequency_hz))
+
+    def fitted(a: np.ndarray) -> tuple[Biquad, np.ndarray]:
+        error = gain_to_db(Biquad(1.0, -2.0, 1.0, *a).response(grid_hz, sample_rate_hz)) - wanted_db
+        middle = 0.5 * (error.max() + error.min())
+        gain = float(db_to_gain(-middle))
+        return Biquad(gain, -2.0 * gain, gain, *a), error - middle
+
+    def residual(free: np.ndarray) -> np.ndarray:
+        error = fitted(_stable(free))[1]
+        return error * np.abs(error)
+
+    poles = np.exp(np.roots(denominator) * 2.0 * math.pi * frequency_hz / sample_rate_hz)
+    bilinear = _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
+    found = []
+    for start in ((bilinear.a1, bilinear.a2), (-(poles[0] + poles[1]).real, (poles[0] * poles[1]).real)):
+        solved = least_squares(residual, _free(np.array(start)), max_nfev=QUICK_EVALUATIONS)
+        section, error = fitted(_stable(solved.x))
+        found.append((float(np.abs(error).max()), section))
+    return min(found, key=lambda each: each[0])[1]
+
+
+def _fit_grid_hz(frequency_hz: float, sample_rate_hz: int) -> np.ndarray:
+    """Return frequencies at which a section is fitted: over all that is heard, and closer around its own."""
+    top_hz = min(HIGHEST_HZ, 0.4995 * sample_rate_hz)
+    around = frequency_hz * np.geomspace(0.25, 4.0, FIT_POINTS // 2)
+    return np.unique(np.concatenate([np.geomspace(LOWEST_HZ, top_hz, FIT_POINTS), np.clip(around, LOWEST_HZ, top_hz)]))
+
+
+@functools.lru_cache(maxsize=2048)
 def _matched(
     numerator, denominator, frequency_hz: float, sample_rate_hz: int, evaluations: int = MOST_EVALUATIONS
 ) -> Biquad:
@@ -199,15 +244,7 @@ def _matched(
     from scipy.optimize import least_squares  # a slow import, needed for refinement only
 
     w0 = 2.0 * math.pi * frequency_hz / sample_rate_hz
-    top_hz = min(20_000.0, 0.4995 * sample_rate_hz)
-    grid_hz = np.unique(
-        np.concatenate(
-            [
-                np.geomspace(20.0, top_hz, FIT_POINTS),
-                np.clip(frequency_hz * np.geomspace(0.25, 4.0, FIT_POINTS // 2), 20.0, top_hz),
-            ]
-        )
-    )
+    grid_hz = _fit_grid_hz(frequency_hz, sample_rate_hz)
     wanted = _analogue_power(numerator, denominator, grid_hz, frequency_hz)
     dc = (numerator[2] / denominator[2]) ** 2
     poles = np.roots(denominator) * w0

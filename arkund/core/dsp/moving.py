@@ -1,8 +1,9 @@
 """Filters whose gain moves while their poles stay, so that it may change at every sample: y = x + (G - 1) a + (g - 1) b with g the root of G.
 
-Of a bell a is what passes the band, b nothing; of a low shelf a is what passes below it and b the damping times what passes the band, which makes it
-(s^2 + k g s + G) / (s^2 + k s + 1): with the damping k of a Butterworth filter its power is (w^4 + G^2) / (w^4 + 1), monotonic at every gain; likewise of a
-high shelf. Where G is 1 the signal is untouched to the last bit.
+Moved as far as it may, such a filter is the matched static one of that gain, so that a band sounds the same whether it stands or has moved there, at every
+sample rate: a and b are what that one's output is more than its input, in the state-variable form. On the way a bell has that width; a shelf, whose b
+passes the band, is (s^2 + k g s + G) / (s^2 + k s + 1): where k is the damping of a Butterworth filter its power is (w^4 + G^2) / (w^4 + 1), monotonic at
+every gain. Where G is 1 the signal is untouched to the last bit.
 
 References
     V. Zavalishin, The Art of VA Filter Design (2018), section 4: the state-variable form.
@@ -13,22 +14,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from arkund.core.dsp import filters
 from arkund.core.dsp.filters import Biquad
 from arkund.core.units import db_to_gain
 
-SHELF_DAMPING = math.sqrt(2.0)
 SHAPES = ("bell", "low_shelf", "high_shelf")
 Mix = tuple[float, float, float]  # of the input, of what passes the band, of what passes below it
 
 
 @dataclass(frozen=True, slots=True)
 class Moving:
-    """Poles (g = tan(pi f / rate), k = damping) and what of the input, of the band and of what lies below moves with G and with its root."""
+    """Poles (g = tan(pi f / rate), k = damping) and what of the input, of the band and of what lies below moves with G and with its root.
+
+    listens : what of these its level is read from
+    """
 
     g: float
     k: float
     with_gain: Mix
     with_root: float
+    listens: Mix
 
     def coefficients(self) -> tuple[float, float, float]:
         """Return 2 (a1 - 1), 2 a2, 2 a3 of its state-variable form, as ``Biquad.state_variable`` does."""
@@ -55,14 +60,17 @@ class Moving:
 def low_shelf(frequency_hz: float, damping: float, sample_rate_hz: int) -> Moving:
     """Return a section of a low shelf; several of them, with the dampings of a Butterworth filter, make a steeper one."""
     g = math.tan(math.pi * frequency_hz / sample_rate_hz)
-    return Moving(g, damping, (0.0, 0.0, 1.0), damping)
+    return Moving(g, damping, (0.0, 0.0, 1.0), damping, (0.0, 0.0, 1.0))
 
 
-def moving(shape: str, frequency_hz: float, q: float, sample_rate_hz: int) -> Moving:
-    """Return a filter of SHAPES; q counts for a bell."""
-    g = math.tan(math.pi * frequency_hz / sample_rate_hz)
+def moving(shape: str, frequency_hz: float, q: float, furthest_db: float, sample_rate_hz: int) -> Moving:
+    """Return a filter of SHAPES that moves up to ``furthest_db``, either way and not 0, where it is the static one of that gain."""
+    still = getattr(filters, shape)(frequency_hz, furthest_db, q, sample_rate_hz)
+    g, k, (of_input, of_band, of_below) = still.mixed()
+    gain, root = (float(db_to_gain(furthest_db / part)) - 1.0 for part in (1.0, 2.0))
+    of_input -= 1.0
     if shape == "bell":
-        return Moving(g, 1.0 / q, (0.0, 1.0 / q, 0.0), 0.0)
-    if shape == "low_shelf":
-        return low_shelf(frequency_hz, SHELF_DAMPING, sample_rate_hz)
-    return Moving(g, SHELF_DAMPING, (1.0, -SHELF_DAMPING, -1.0), SHELF_DAMPING)
+        return Moving(g, k, (of_input / gain, of_band / gain, of_below / gain), 0.0, (0.0, k, 0.0))
+    listens = (0.0, 0.0, 1.0) if shape == "low_shelf" else (1.0, -k, -1.0)
+    steep = of_band + k * of_input  # what passes above is the input less k times the band and what passes below
+    return Moving(g, k, (of_input / gain, -k * of_input / gain, of_below / gain), steep / root, listens)

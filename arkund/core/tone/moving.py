@@ -21,7 +21,7 @@ def level_in_band_db(band: Band, x: np.ndarray, sample_rate_hz: int) -> np.ndarr
     poles = [1.0, 2.0 * (mine.g * mine.g - 1.0) / a0, (1.0 - mine.k * mine.g + mine.g * mine.g) / a0]
     inside = lfilter(np.array([mine.g, 0.0, -mine.g]) / a0, poles, x)
     below = lfilter(np.array([1.0, 2.0, 1.0]) * mine.g * mine.g / a0, poles, x)
-    of_input, of_band, of_below = mine.with_gain
+    of_input, of_band, of_below = mine.listens
     across = mine.k * below if band.kind == "bell" else 0.0
     return gain_to_db(np.hypot(of_input * x + of_band * inside + of_below * below, across) + 1e-9)
 

@@ -8,7 +8,7 @@ from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from arkund.core.dsp import _metering
 from arkund.core.dsp.bank import coefficient
-from arkund.core.dsp.loudness import FINER, TAPS_PER_PHASE, oversampled_peak
+from arkund.core.dsp.loudness import BOUND, FINER, TAPS_PER_PHASE, oversampled_peak
 from arkund.core.dsp.reach import Reach, of_follower
 from arkund.core.settings import number
 from arkund.core.tools.tool import Tool, kind
@@ -21,11 +21,18 @@ MARGIN_DB = 0.03  # a moving gain raises peaks between samples by a hair
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Limiter(Tool):
-    """A ceiling that no true peak passes."""
+    """A ceiling that no true peak passes, read over the audible band: up to 20 kHz it holds within 0.1 dB."""
 
     kind: str = kind("limiter")
     input_db: float = number(0.0, -24.0, 24.0, step=0.1, unit="dB", help="raised by this before it is limited")
-    ceiling_db: float = number(-1.0, -24.0, 0.0, step=0.1, unit="dBTP", help="no true peak above this")
+    ceiling_db: float = number(
+        -1.0,
+        -24.0,
+        0.0,
+        step=0.1,
+        unit="dBTP",
+        help="no true peak above this; what lies above 20 kHz may pass it by a decibel",
+    )
     release_ms: float = number(60.0, 5.0, 500.0, step=1.0, unit="ms")
 
     def reach(self, sample_rate_hz: int) -> Reach:
@@ -66,7 +73,7 @@ class Holding:
         """Take audio [float32, shape=(samples, channels)] and return as many samples, which are those of ``lag`` before."""
         n = audio.shape[0]
         known = np.concatenate([self._audio, audio * self._input if self._input != 1.0 else audio])
-        peak = oversampled_peak(known[self.lag - HALF_FILTER :], 0.5 * self._ceiling, self._ceiling / FINER)
+        peak = oversampled_peak(known[self.lag - HALF_FILTER :], self._ceiling / BOUND, self._ceiling / FINER)
         peak = peak[HALF_FILTER : HALF_FILTER + n]
         excess = np.maximum(np.float32(1.0) - self._ceiling / np.maximum(peak, np.float32(1e-9)), np.float32(0.0))
         wanted = np.concatenate([self._wanted, excess])

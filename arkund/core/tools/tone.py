@@ -1,7 +1,7 @@
 """The equaliser: any number of matched filters, of which bells and shelves may move with a level.
 
 A band that moves is its static self, and behind it one that stands still at 0 dB until the level in the band passes the threshold; then it moves by a dB for
-each dB above, up to its range.
+each dB above, up to its range, where it is the static band of that gain.
 """
 
 from collections.abc import Sequence
@@ -142,9 +142,9 @@ def _compensated(found: tuple[Biquad, ...], plain: tuple[Biquad, ...], rate: int
 
 
 def swaying(band: Band, sample_rate_hz: int) -> Moving:
-    """Return the filter by which a band moves: of a bell so wide that a move by as much as its gain, the other way, undoes it."""
-    q = band.q / float(db_to_gain(band.gain_db / 2.0)) if band.kind == "bell" else band.q
-    return moving(band.kind, _tuned_hz(band, sample_rate_hz), q, sample_rate_hz)
+    """Return the filter by which a band moves: moved all the way, the static one whose gain is its range. A move by its gain, the other way, undoes it."""
+    furthest_db = band.range_db or 1.0  # of one that never moves any will do
+    return moving(band.kind, _tuned_hz(band, sample_rate_hz), band.q, furthest_db, sample_rate_hz)
 
 
 def curve_db(tone: Tone, frequency_hz: np.ndarray, sample_rate_hz: int) -> np.ndarray:
@@ -225,7 +225,7 @@ def _params(bands: Sequence[Band], tools: Sequence[Tone], rate: int, linked: boo
                 *mine.coefficients(),
                 *mine.with_gain,
                 mine.with_root,
-                *((1.0, 0.0, 0.0, 0.0) if struck else (*mine.with_gain, across)),
+                *((1.0, 0.0, 0.0, 0.0) if struck else (*mine.listens, across)),
                 band.threshold_db,
                 abs(band.range_db),
                 np.sign(band.range_db) / (2.0 * DB_PER_OCTAVE),
@@ -257,7 +257,7 @@ def _swayed(x: np.ndarray, heard: np.ndarray, band: Band, struck: bool, rate: in
     across = mine.k if band.kind == "bell" else 0.0
     for i, v in enumerate(np.asarray(x, float).tolist()):
         (k1, k2), (v1, v2) = in_band[i], below[i]
-        level = abs(heard[i]) if struck else np.hypot(mine.with_gain[0] * heard[i] + mine.with_gain[1] * k1 + mine.with_gain[2] * k2, across * k2)  # fmt: skip
+        level = abs(heard[i]) if struck else np.hypot(mine.listens[0] * heard[i] + mine.listens[1] * k1 + mine.listens[2] * k2, across * k2)  # fmt: skip
         wanted = abs(float(moved_db(band, gain_to_db(level + 1e-9))))
         far = wanted + (far - wanted) * (attack if wanted > far else release)
         root = float(db_to_gain(np.sign(band.range_db) * far / 2.0))

@@ -3,11 +3,13 @@
 import numpy as np
 import pytest
 
+from arkund.core.dsp import filters
 from arkund.core.errors import SettingsError
 from arkund.core.tools import tone
 from arkund.core.tools.plain import residual_db
 from arkund.core.tools.tone import Band, Tone, moved_curve_db, moved_db
 from arkund.core.tools.tool import Key
+from tests.core.dsp.test_filters import prototype
 from tests.stages import RATE, through
 
 KINDS = ("bell", "low_shelf", "high_shelf")
@@ -86,9 +88,39 @@ class TestMoved:
         hz = np.geomspace(30, 15_000, 60)
         got = np.abs(np.array([np.sum(y * np.exp(-2j * np.pi * f * np.arange(y.size) / RATE)) for f in hz]))
         assert 20 * np.log10(got) == pytest.approx(moved_curve_db(tool, hz, RATE), abs=0.05)
-        shelf = tool.replace(bands=(tool.bands[0].replace(gain_db=0.0),))
+        shelf = tool.replace(bands=(tool.bands[0].replace(gain_db=0.0, q=0.7),))
         steps = np.diff(moved_curve_db(shelf, hz, RATE))
         assert kind == "bell" or (steps * np.sign(range_db) * (1 if kind == "high_shelf" else -1) >= -1e-9).all()
+
+    @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+    @pytest.mark.parametrize("kind", KINDS)
+    def test_the_static_one_of_that_gain(self, kind, rate):
+        """Moved all the way it follows the analogue curve of a band of its range within 0.3 dB up to 20 kHz, wherever it is tuned."""
+        rng, axis_hz = np.random.default_rng(rate + len(kind)), np.geomspace(20.0, 20_000.0, 400)
+        for _ in range(12):
+            hz, range_db = float(np.exp(rng.uniform(np.log(40), np.log(18_000)))), float(rng.uniform(-15, 15))
+            q = float(rng.uniform(0.4, 1.2) if kind != "bell" else np.exp(rng.uniform(np.log(0.4), np.log(8))))
+            band = Band(kind=kind, frequency_hz=hz, q=q, range_db=range_db)
+            wanted = filters.analogue_db(*prototype(kind, range_db, q), axis_hz, hz)
+            assert moved_curve_db(Tone(bands=(band,)), axis_hz, rate) == pytest.approx(wanted, abs=0.3)
+
+    @pytest.mark.parametrize("kind", KINDS)
+    def test_half_way(self, kind):
+        """Moved half its range it is near the static band of half the gain: within a twelfth of its range."""
+        for hz, range_db in ((90.0, -12.0), (900.0, 12.0), (12_000.0, -8.0)):
+            mine, axis_hz = (
+                tone.swaying(moving(kind, frequency_hz=hz, range_db=range_db, q=0.7).bands[0], RATE),
+                np.geomspace(20.0, 20_000.0, 300),
+            )
+            got = 20 * np.log10(np.abs(mine.response(range_db / 2, axis_hz, RATE)))
+            wanted = filters.analogue_db(*prototype(kind, range_db / 2, 0.7), axis_hz, hz)
+            assert np.abs(got - wanted).max() < abs(range_db) / 12
+
+    def test_a_move_undoes_a_gain(self):
+        """A band at 9 dB that has moved by as much the other way leaves what comes in."""
+        for kind in KINDS:
+            tool = moving(kind, gain_db=9.0, range_db=-9.0, q=0.7)
+            assert moved_curve_db(tool, np.geomspace(20, 20_000, 200), RATE) == pytest.approx(0.0, abs=0.2)
 
 
 class TestTimes:
