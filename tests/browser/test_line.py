@@ -153,6 +153,22 @@ class TestPages:
                 let n = 0; for (let i = 3; i < d.length; i += 4) n += d[i] > 0; return n > 3000; }"""
             )
 
+    def test_undone_before_it_is_measured(self, page, session):
+        """A hand that takes back at once need not wait until the page has measured the change."""
+        page.goto(f"{session}/lineup/?of=kick")
+        ready(page)
+        page.locator("canvas").focus()
+        page.keyboard.press("ArrowRight")
+        ready(page)
+        page.route("**/lineup/data*", lambda route: None)  # is never answered
+        was = page.locator("#message").text_content()
+        page.keyboard.press("ArrowRight")
+        expect(page.locator("#message")).not_to_have_text(was)
+        page.keyboard.press("Control+z")
+        expect(page.locator("#message")).to_contain_text("Undone")
+        page.keyboard.press("Control+Shift+Z")
+        expect(page.locator("#message")).to_contain_text("Done again")
+
     def test_hits_by_key(self, page, session):
         """n goes to the next hit, a adds one, ctrl z takes it back."""
         page.goto(f"{session}/load/")

@@ -10,6 +10,7 @@ from arkund.core.rig import changes
 from arkund.studio.jobs import background, runner
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.errors import body_of, wanted
+from arkund.studio.pages.next_moves import next_moves
 from arkund.studio.services import housekeeping, moves, proposing
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.findings import notes
@@ -19,7 +20,7 @@ from arkund.studio.steps import STEPS
 
 def answer(session_id: int, move: Move | None, said: str = "", deed: str = "done") -> JsonResponse:
     """Return what every change is answered with; ``said`` is what there is to tell beside the Move's title, ``deed`` what became of the Move: done, undone,
-    done again.
+    done again. The Moves that are the next to be turned are named, so that the page knows them before it measures.
     """
     session = Session.objects.get(pk=session_id)
     if move is not None:
@@ -32,6 +33,7 @@ def answer(session_id: int, move: Move | None, said: str = "", deed: str = "done
             "step": move.step if move else "",
             "deed": deed if move else "",
             "said": said,
+            **next_moves(session),
         }
     )
 

@@ -7,12 +7,11 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan.scenes import applied
 from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
-from arkund.studio.models import Move
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import WITH_ROWS, choices_of, fields_of, ranges_of
+from arkund.studio.pages.next_moves import next_moves
 from arkund.studio.pages.scenes import scenes_of
-from arkund.studio.services import moves
 from arkund.studio.services.access import session_or_404
 from arkund.studio.services.findings import notes, open_by_step, remember_open
 from arkund.studio.services.measuring import Measure
@@ -55,7 +54,6 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     if chosen is not None and len(chosen) > 60:
         raise SettingsError("of: too long.")
     chart = CHARTS[step](measure, chosen)
-    undo, redo = moves.next_undo(session), moves.next_redo(session)
     found = notes(step, session, measure)
     if not scene:
         remember_open(session, step, found)
@@ -78,8 +76,7 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
                 }
                 for n in found
             ],
-            "undo": _told(undo),
-            "redo": _told(redo),
+            **next_moves(session),
             "open": open_by_step(session),
             "bars": bars_of_song(measure),
             "sections": [s.to_json() for s in measure.plan.sections],
@@ -88,10 +85,3 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
             "length_s": measure.recordings.length(measure.plan.take) / measure.rate,
         }
     )
-
-
-def _told(move: Move | None) -> dict | None:
-    """Return which Move undo or redo would turn, None where there is none."""
-    if move is None:
-        return None
-    return {"move": move.number, "title": move.title, "step": move.step}

@@ -99,10 +99,13 @@ export function registerPage() {
     async ask(name, data) {
       if (waiting?.data === data) waiting = null;
       try {
-        const answer = await post(`${base}/${name}`, { version: this.version, ...data });
+        const body = typeof data === "function" ? data() : data;
+        const answer = await post(`${base}/${name}`, { version: this.version, ...body });
         if (answer.job) return answer;
         const alone = answer.version <= this.version + 1;
         this.version = answer.version;
+        this.undoes = answer.undo;
+        this.redoes = answer.redo;
         this.say(this.deedWords(answer));
         window.dispatchEvent(new CustomEvent("plan", { detail: { tried: data.changes || null } }));
         if (!alone) await this.refresh(); // others have changed something too: what follows from here on is set in sight of it
@@ -174,14 +177,14 @@ export function registerPage() {
       return done;
     },
     undo() {
-      return this.turnMove("undo", this.undoes);
+      return this.turnMove("undo", () => this.undoes);
     },
     redo() {
-      return this.turnMove("redo", this.redoes);
+      return this.turnMove("redo", () => this.redoes);
     },
-    /** Undo or do again the Move that the page names; while changes are under way, what is last by then. */
+    /** Undo or do again the Move that the page names once what was asked for before is done. */
     turnMove(name, named) {
-      return this.act(name, this.pending || !named ? {} : { move: named.move });
+      return this.act(name, () => (named() ? { move: named().move } : {}));
     },
     turnWords(name, named) {
       if (!named) return `nothing to ${name}`;
