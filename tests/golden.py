@@ -1,4 +1,5 @@
-"""Plans whose rendering is known: what the rig did before it was rebuilt, kept as digests and short parts. ``python -m tests.golden`` tells the verdict.
+"""Plans whose rendering is known, kept as digests and short parts: what must stay as it is while code is moved. ``python -m tests.golden`` tells the verdict;
+where a tool was put right on purpose, ``python -m tests.golden --keep`` keeps what it does now.
 
 Every case names its kit, its Plan as it was stored (schema 1), and what is rendered; the kit comes from the generator, so that little is kept.
 """
@@ -117,7 +118,18 @@ def verdict(case: dict) -> tuple[int, int, float]:
     return same, len(wanted), max(apart_db(kept, made[name]) for name, kept in wanted.items())
 
 
+def keep() -> None:
+    """Keep what every case renders now."""
+    rows = cases()
+    for case in rows:
+        made = rendered(case, read_plan(case["plan"], rate=case["kit"].get("rate", 48_000)))
+        case["kept"] = {name: kept_of(made[name]) for name in case["kept"]}
+    FILE.write_bytes(gzip.compress(json.dumps(rows).encode(), mtime=0))
+
+
 if __name__ == "__main__":
+    if sys.argv[1:] == ["--keep"]:
+        keep()
     worst = -np.inf
     for each in cases():
         same, count, apart = verdict(each)

@@ -7,7 +7,7 @@ import numpy as np
 
 from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
-from arkund.core.clean.ring import Ringing
+from arkund.core.clean.ring import DEEPEST_DB, HOP_S, Ringing, heard_for
 from arkund.core.clean.settings import DEPTH, cleans, down_db, usual_down_db
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
@@ -20,6 +20,10 @@ SAFE_MARGIN_DB = 6.0
 THRESHOLD_SHARE = 0.5  # where between the loudest other (0) and the softest own hit (1)
 ROLL_GAP_S, ROLL_STROKES = 0.13, 4
 GENTLE_ATTACK_MS, GENTLE_DB = 1.0, 10.0
+HEARD_DB = {"tight": 12.0}  # so far a drum rings before its gate begins to close; elsewhere:
+USUAL_HEARD_DB = 20.0
+LEAST_HOLD_MS, RELEASES_MS = 20.0, (60.0, 1000.0)
+FADES_MS = (80.0, 600.0)
 WELL_FOUND = ("kick",)  # whose hits are hardly ever missed; a missed ghost of a snare would be turned down
 
 
@@ -57,8 +61,31 @@ def gentler(gate: Gate) -> Gate:
     )
 
 
-def gate_for(start: Gate, measured: Separation, look: str, mic) -> Gate:
-    """Return a gate with its threshold between the loudest of others and the softest own hit, at most 14 dB below that one; a gentler one where it rolls."""
+def after_ring(gate: Gate, measured: Separation, ringing: Ringing, look: str) -> Gate:
+    """Return a gate that stays open while its drum is usually heard, and then closes no faster than the drum itself falls."""
+    deepest_db = HEARD_DB.get(look, USUAL_HEARD_DB)
+    heard = heard_for(ringing, deepest_db)
+    if heard is None:
+        return gate
+    until_s, fallen_db = heard
+    closes_db = gate.threshold_db - gate.hysteresis_db - float(np.median(measured.own_db))
+    below = np.flatnonzero(np.asarray(ringing.fall_db) < closes_db)
+    falls_s = HOP_S * below[0] if below.size else until_s
+    hold_ms = max(1000.0 * (until_s - falls_s), LEAST_HOLD_MS)
+    return gate.replace(
+        hold_ms=_rounded(hold_ms, LEAST_HOLD_MS, Gate.ranges()["hold_ms"].high),
+        release_ms=_rounded(1000.0 * gate.range_db * until_s / fallen_db, *RELEASES_MS),
+    )
+
+
+def _rounded(ms: float, low: float, high: float) -> float:
+    return min(max(5.0 * round(ms / 5.0), low), high)
+
+
+def gate_for(start: Gate, measured: Separation, ringing: Ringing, look: str, mic) -> Gate:
+    """Return a gate with its threshold between the loudest of others and the softest own hit, at most 14 dB below that one, that stays open while the drum
+    rings; a gentler one where it rolls.
+    """
     low, high = measured.loudest_other_db, measured.softest_own_db
     threshold = max(low + THRESHOLD_SHARE * measured.margin_db, high - 14.0)
     gate = start.replace(
@@ -66,14 +93,18 @@ def gate_for(start: Gate, measured: Separation, look: str, mic) -> Gate:
         threshold_db=round(min(max(threshold, -90.0), 0.0), 1),
         range_db=down_db(look, mic.piece, mic.role) or start.range_db,
     )
+    if measured.own_db:
+        gate = after_ring(gate, measured, ringing, look)
     return gentler(gate) if rolls(measured.own_s) else gate
 
 
 def regions_for(mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int) -> Regions:
-    """Return the cut by hits: what stands in the mic's row, with new regions, or the usual one."""
-    start = mic.first("regions") or Regions(
-        down_db=down_db(look, mic.piece, mic.role) or usual_down_db(mic.piece, mic.role)
-    )
+    """Return the cut by hits: what stands in the mic's row, with new regions, or the usual one, that goes down as fast as the drum itself falls."""
+    start = mic.first("regions")
+    if start is None:
+        start = Regions(down_db=down_db(look, mic.piece, mic.role) or usual_down_db(mic.piece, mic.role))
+        if heard := heard_for(ringing, DEEPEST_DB):
+            start = start.replace(fade_out_ms=_rounded(1000.0 * start.down_db * heard[0] / heard[1], *FADES_MS))
     return start.replace(on=True, spans=cutting.spans(times_s, ringing, start, sample_rate_hz))
 
 

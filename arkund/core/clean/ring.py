@@ -15,6 +15,7 @@ LOOK_S = 1.6  # a ring is followed for this long
 CLEAR_S = 0.8  # after an own hit, that what sounds no longer counts as its ring but as bleed
 DEEPEST_DB = 30.0  # below its own hit, a ring is not followed further
 OVER_BLEED_DB = 3.0
+LEAST_FALL_DB = 3.0  # that tells how fast a drum falls
 SHORTEST_S = 0.06
 LEAST_HITS = 3  # to tell how a drum usually falls
 USUAL_FALL = 0.35  # of the hits fall faster than what is taken as usual: others' hits lift many of them
@@ -61,6 +62,22 @@ def ringing(read: Read, length: int, times_s: Sequence[float], sample_rate_hz: i
         tuple(np.round(levels, 1).tolist()),
         tuple(round(float(t) + end, 4) for t, end in zip(times_s, ends, strict=True)),
     )
+
+
+def heard_for(ringing: Ringing, deepest_db: float) -> tuple[float, float] | None:
+    """Return after how many seconds the usual hit has fallen so far, or into the bleed before that, and by how many dB it is down then.
+
+    None where it is not told: without hits, or where they hardly fall.
+    """
+    if not ringing.levels_db:
+        return None
+    fall = np.asarray(ringing.fall_db)
+    into_bleed_db = float(np.median(ringing.levels_db)) - ringing.bleed_db - OVER_BLEED_DB
+    down = np.flatnonzero(fall <= -min(deepest_db, into_bleed_db))
+    at = int(down[0]) if down.size else fall.size - 1
+    if at * HOP_S < RISE_S or -fall[at] < LEAST_FALL_DB:
+        return None
+    return at * HOP_S, float(-fall[at])
 
 
 def _usual_fall(rows: np.ndarray, at: np.ndarray) -> np.ndarray:

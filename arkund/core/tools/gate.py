@@ -15,7 +15,8 @@ from arkund.core.tools.tool import Key, Tool, kind
 from arkund.core.units import DB_PER_OCTAVE, db_to_gain, gain_to_db, ms_to_samples
 
 KEY_RELEASE_MS = 5.0  # bridges the zero crossings of the key
-LINGER_S = 0.5  # a level that stays between the two thresholds longer than this no longer counts as open
+LINGER_S = 0.5  # a level that has not passed the threshold for longer than this no longer holds it open
+BETWEEN_PEAKS_MS = 13.0  # half a period of 40 Hz: so long a level that was above a threshold is not taken as fallen
 KEY_ORDER = 4  # of the key's filters
 SHAPES = ("curved", "straight")  # of the way down
 DOES = ("opens", "ducks")
@@ -27,10 +28,31 @@ class Gate(Tool):
     """When a strip is opened, and how far it is closed in between."""
 
     kind: str = kind("gate")
-    threshold_db: float = number(-35.0, -90.0, 0.0, step=0.5, unit="dB", help="opens above this level of the key")
-    hysteresis_db: float = number(4.0, 0.0, 24.0, step=0.5, unit="dB", help="closes this far below the threshold")
+    threshold_db: float = number(
+        -35.0,
+        -90.0,
+        0.0,
+        step=0.5,
+        unit="dB",
+        help="opens above this level of the key, whose peaks it follows: up at once, down within 5 ms",
+    )
+    hysteresis_db: float = number(
+        4.0,
+        0.0,
+        24.0,
+        step=0.5,
+        unit="dB",
+        help="stays open down to this far below the threshold, for half a second at most",
+    )
     attack_ms: float = number(0.1, 0.02, 50.0, step=0.02, unit="ms", help="63 % of the way open")
-    hold_ms: float = number(40.0, 0.0, 1000.0, step=1.0, unit="ms", help="stays open after the level has fallen")
+    hold_ms: float = number(
+        40.0,
+        0.0,
+        1000.0,
+        step=1.0,
+        unit="ms",
+        help="stays open once the level is lower than that; 13 ms at least, half a period of 40 Hz",
+    )
     release_ms: float = number(
         120.0, 5.0, 1500.0, step=1.0, unit="ms", help="63 % of the way closed; straight: all of it, so many dB each ms"
     )
@@ -56,7 +78,7 @@ class Gate(Tool):
 
     def reach(self, sample_rate_hz: int) -> Reach:
         """Return what the gate must hear beyond a span."""
-        hold = int((LINGER_S + 0.05) * sample_rate_hz) + int(ms_to_samples(self.hold_ms, sample_rate_hz))
+        hold = int((LINGER_S + 0.05) * sample_rate_hz + _hold_samples(self, sample_rate_hz))
         key = of_cascades([self.detector(sample_rate_hz)])
         return key + Reach(hold, after=self.early(sample_rate_hz)) + of_follower(self.release_ms, sample_rate_hz)
 
@@ -89,7 +111,7 @@ class Run:
                 [db_to_gain(g.threshold_db - g.hysteresis_db) for g in gates],
                 [coefficient(g.attack_ms, rate) for g in gates],
                 [coefficient(g.release_ms, rate) for g in gates],
-                [max(ms_to_samples(g.hold_ms, rate), 1.0) for g in gates],
+                [_hold_samples(g, rate) for g in gates],
                 closed,
                 [coefficient(KEY_RELEASE_MS, rate)] * len(gates),
                 [LINGER_S * rate] * len(gates),
@@ -97,11 +119,12 @@ class Run:
                 [g.ratio - 1.0 if g.ratio < MOST_RATIO else 0.0 for g in gates],
                 [float(g.ducks) for g in gates],
                 [_step(g, rate) for g in gates],
+                [_between_peaks(g, rate) for g in gates],
             ],
             width,
         )
         self._state = np.zeros(5 * width, np.float32)
-        self._state[3 * width : 3 * width + len(gates)] = [
+        self._state[2 * width : 2 * width + len(gates)] = [
             0.0 if g.ducks else shut for g, shut in zip(gates, closed, strict=True)
         ]
         self._expands = any(g.ratio < MOST_RATIO for g in gates)
@@ -121,6 +144,16 @@ class Run:
     def _go_on(self, part: np.ndarray, heard: np.ndarray) -> None:
         loop = _gate.BANKS[part.shape[1]].gate
         loop(part.reshape(-1), heard.reshape(-1), self._expands, self._params, self._state)
+
+
+def _between_peaks(gate: Gate, rate: int) -> float:
+    """Return for how many samples a level may be low between two peaks of a ring; strikes as a key have no zero crossings."""
+    return 1.0 if gate.key.of.startswith("hits:") else float(ms_to_samples(BETWEEN_PEAKS_MS, rate))
+
+
+def _hold_samples(gate: Gate, rate: int) -> float:
+    """Return for how many samples it stays open once the level is too low: until a next peak could have come, at least."""
+    return max(float(ms_to_samples(gate.hold_ms, rate)), _between_peaks(gate, rate))
 
 
 def _step(gate: Gate, rate: int) -> float:
@@ -149,19 +182,17 @@ def oracle(x: np.ndarray, gate: Gate, sample_rate_hz: int, key: np.ndarray | Non
 
 
 def _gain(x: np.ndarray, s: Gate, rate: int) -> np.ndarray:
-    env, is_open, hold, lingered = 0.0, False, 0.0, 0
+    env, bridge, hold, lingered = 0.0, 0.0, 0.0, 0
     gain_db = 0.0 if s.ducks else -s.range_db
     opens, closes = (float(db_to_gain(level)) for level in (s.threshold_db, s.threshold_db - s.hysteresis_db))
     ka, kr, kk = (coefficient(t, rate) for t in (s.attack_ms, s.release_ms, KEY_RELEASE_MS))
     out = np.empty(len(x))
     for i, v in enumerate(x.tolist()):
         env = max(abs(v), env * kk, 1e-9)
-        lingered = lingered + 1 if closes <= env <= opens else 0
-        if env > opens:
-            is_open = True
-        elif env < closes or lingered > LINGER_S * rate:
-            is_open = False
-        hold = s.hold_ms * rate / 1000 if is_open else max(hold - 1, 0)
+        lingered = 0 if env > opens else lingered + 1
+        is_open = env > opens or (bridge > 0.5 and env >= closes and lingered <= LINGER_S * rate)
+        bridge = _between_peaks(s, rate) if is_open else max(bridge - 1, 0)
+        hold = _hold_samples(s, rate) if is_open else max(hold - 1, 0)
         shut = -s.range_db
         if s.ratio < MOST_RATIO:
             shut = max(shut, -max(s.threshold_db - float(gain_to_db(env)), 0.0) * (s.ratio - 1.0))

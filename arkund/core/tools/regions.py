@@ -39,7 +39,9 @@ class Regions(Tool):
     )
     lead_ms: float = number(3.0, 0.0, 50.0, step=0.1, unit="ms", help="heard this much before a hit begins")
     fade_in_ms: float = number(2.0, 0.1, 100.0, step=0.1, unit="ms", help="comes up within this, before the lead")
-    fade_out_ms: float = number(80.0, 1.0, 2000.0, step=1.0, unit="ms", help="goes down within this, after its ring")
+    fade_out_ms: float = number(
+        80.0, 1.0, 2000.0, step=1.0, unit="ms", help="goes down within this, after its ring, so many dB each ms"
+    )
     sooner_ms: float = number(
         0.0, 0.0, 2000.0, step=5.0, unit="ms", help="each ends so much before its ring does: a shorter drum"
     )
@@ -90,13 +92,19 @@ def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz:
     first = np.searchsorted(spans[:, 1], start - fade_out)
     last = np.searchsorted(spans[:, 0], stop + lead + fade_in)
     begins, ends = (np.ascontiguousarray(each) for each in (spans[first:last] - [lead + start, start]).T)
-    _drawing.raise_spans(open_, begins, ends, _fade(fade_in), np.ascontiguousarray(_fade(fade_out)[::-1]))
+    _drawing.raise_spans(open_, begins, ends, _fade(fade_in), _way_down(regions, fade_out))
     between = np.float32(regions.between)
     return between + (np.float32(1.0) - between) * open_
 
 
 def _fade(length: int) -> np.ndarray:
     return cubic((np.arange(length) + 0.5) / length).astype(np.float32)
+
+
+def _way_down(regions: Regions, length: int) -> np.ndarray:
+    """Return how far open it is on its way down: a straight line in dB, as a drum falls."""
+    gain = db_to_gain(-min(regions.down_db, SILENCE_DB) * (np.arange(length) + 0.5) / length)
+    return ((gain - regions.between) / max(1.0 - regions.between, 1e-9)).astype(np.float32)
 
 
 class Run:
@@ -122,16 +130,17 @@ def oracle(x: np.ndarray, regions: Regions, sample_rate_hz: int, key: np.ndarray
     sooner, shortest = (round(ms * sample_rate_hz / 1000.0) for ms in (regions.sooner_ms, SHORTEST_MS))
     out = np.empty(len(x))
     for i, value in enumerate(np.asarray(x, float).tolist()):
-        most = 0.0
+        gain = regions.between
         for start, ends in regions.spans:
             stop = max(ends - sooner, min(start + shortest, ends))
             if i < start - lead:
-                done = (i - (start - lead - up) + 0.5) / up
+                done = min(max((i - (start - lead - up) + 0.5) / up, 0.0), 1.0)
+                here = regions.between + (1.0 - regions.between) * done * done * (3.0 - 2.0 * done)
             elif i < stop:
-                done = 1.0
+                here = 1.0
             else:
-                done = 1.0 - (i - stop + 0.5) / down
-            done = min(max(done, 0.0), 1.0)
-            most = max(most, done * done * (3.0 - 2.0 * done))
-        out[i] = value * (regions.between + (1.0 - regions.between) * most)
+                done = (i - stop + 0.5) / down
+                here = 10.0 ** (-min(regions.down_db, SILENCE_DB) * done / 20.0) if done < 1.0 else 0.0
+            gain = max(gain, here)
+        out[i] = value * gain
     return out

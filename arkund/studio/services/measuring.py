@@ -371,8 +371,9 @@ class Measure:
     def cleaners(self, mic: MicPlan) -> tuple[Gate, Regions]:
         """Return a gate and a cut by hits for a mic, each as it would be set."""
         look, times = self.plan.cleaning.look, [h.time_s for h in self.hits.get(mic.piece, [])]
-        gate = gate_for(start_settings(mic), self.separation(mic), look, mic)
-        return gate, regions_for(mic, self.ringing(mic), times, look, self.rate)
+        ringing = self.ringing(mic)
+        gate = gate_for(start_settings(mic), self.separation(mic), ringing, look, mic)
+        return gate, regions_for(mic, ringing, times, look, self.rate)
 
     def followed(self, mic: MicPlan, kind: str) -> dict[str, tuple]:
         """Return what a tool that is drawn over the song follows in a mic: the settings by which it knows the hits."""

@@ -20,6 +20,10 @@ def gated(x: np.ndarray, **changes) -> np.ndarray:
     return row_through([[Gate(**({"on": True} | changes))]], [x])[:, 0]
 
 
+def gate_gain_db(x: np.ndarray, **changes) -> np.ndarray:
+    return 20 * np.log10(gate.gain(x, Gate(on=True, **changes), RATE))
+
+
 class TestProcess:
     """Levels above and below the threshold."""
 
@@ -62,6 +66,27 @@ class TestProcess:
         out = gated(x, threshold_db=-20.0, hysteresis_db=8.0, hold_ms=0.0, release_ms=5.0)
         part = slice(int(0.25 * RATE), int(0.45 * RATE))
         assert np.allclose(out[part], x[part], atol=1e-4)
+
+    @pytest.mark.parametrize("frequency", [40.0, 55.0, 80.0, 130.0])
+    @pytest.mark.parametrize("hold_ms", [0.0, 20.0])
+    def test_a_low_ring_opens_it_once(self, frequency, hold_ms):
+        """A hit that rings down through both thresholds opens the gate once and closes it once, without any hold: 13 times it was."""
+        t = np.arange(2 * RATE) / RATE
+        ring = (0.5 * np.cos(2 * np.pi * frequency * t) * np.exp(-t / 0.35)).astype(np.float32)
+        x = np.concatenate([np.zeros(RATE // 2, np.float32), ring])
+        gain_db = gate_gain_db(x, threshold_db=-20.0, hysteresis_db=4.0, hold_ms=hold_ms, release_ms=5.0, range_db=24.0)
+        opened = gain_db > -3.0
+        assert np.count_nonzero(np.diff(opened.astype(int)) == 1) == 1
+        closed_s = np.flatnonzero(opened)[-1] / RATE - 0.5
+        falls_s = 0.35 * np.log(0.5 / 10 ** (-24 / 20))  # to the lower threshold
+        assert falls_s - 0.5 / frequency < closed_s < falls_s + 0.05 + hold_ms / 1000
+
+    def test_what_stays_between_the_thresholds(self):
+        """Half a second after its level last passed the threshold it closes, whatever the hysteresis."""
+        x = np.concatenate([tone(-10.0, 40.0, 0.2), tone(-22.0, 40.0, 1.5)])
+        gain_db = gate_gain_db(x, threshold_db=-20.0, hysteresis_db=12.0, hold_ms=0.0, release_ms=5.0, range_db=24.0)
+        assert gain_db[int(0.65 * RATE)] > -0.1
+        assert gain_db[int(0.8 * RATE) :].max() < -23.0
 
     def test_key_filter(self):
         """Behind a high-passed key a loud kick cannot open the gate, a softer stick can."""
