@@ -63,14 +63,14 @@ def diffused(x, line, at, amount):
 
 
 @njit(**OPTIONS)
-def network(left, right, lines, places, params, state, bank, lanes, lane, sides, dry, wet):
+def network(left, right, lines, places, params, state, bank, lanes, lane, sides, dry, wet, own, other):
     """Take signals through the network.
 
     left, right : what comes into the lines; lines : those of all, flat, each as long as the others, written from left to right; places : where each is read and
     where each is written next, int64 [2 * LINES]; before they run over, all is moved to their beginning; params : rows of LINES values: 0 and 1 what it takes
     of left and right, 2 and 3 what it gives to left and right, 4 gain, 5 and 6 of a first-order shelf that damps lows (its direct share and its pole), 7 and 8
     of one that damps highs; state : rows of LINES values, the two shelves; bank : lanes that are to hold so much of what they hold (``dry``) and so much of
-    the room (``wet``), one lane or two, ``sides``
+    the room (``wet``), one lane or two, ``sides``; own, other : how much of what comes in from its own side and from the other one is heard at once
     """
     size, last = lines.size // LINES, places[LINES:]
     block, given_out = room(STEP * LINES), room(STEP * LINES)
@@ -118,9 +118,11 @@ def network(left, right, lines, places, params, state, bank, lanes, lane, sides,
             places[k] += rows
         for i in range(rows):
             at = (start + i) * lanes + lane
-            bank[at] = wet * given_out[i * LINES] + dry * bank[at]
+            first = own * left[start + i] + other * right[start + i]
+            bank[at] = wet * (given_out[i * LINES] + first) + dry * bank[at]
             if sides == 2:
-                bank[at + 1] = wet * given_out[i * LINES + LINES // 2] + dry * bank[at + 1]
+                first = own * right[start + i] + other * left[start + i]
+                bank[at + 1] = wet * (given_out[i * LINES + LINES // 2] + first) + dry * bank[at + 1]
     store(state, 0, low)
     store(state, LINES, high)
     for i in range(2 * LINES):

@@ -18,6 +18,11 @@ from arkund.core.units import db_to_gain, gain_to_db, ms_to_samples
 SOUND_M_S = 343.0  # at 20 degrees C
 TO_60_DB = 6.9078  # time constants in which an amplitude falls by 60 dB
 SPREAD = 1.9  # the longest line against the shortest
+# How large a room is for each second of its decay: in a smaller one single tones ring on, a larger one is over after a few reflections.
+LEAST_M_PER_S, MOST_M_PER_S = 8.0, 32.0
+FIRST = (
+    0.5  # of what would be heard before the shortest line's end; all of it would outlast short decays in the diffusers
+)
 DIFFUSERS_MS = (4.77, 3.59, 12.73, 9.31)  # at a size of 10 m
 MOST_DIFFUSION = 0.75
 LONGEST_DIFFUSER = 1 << 12
@@ -42,7 +47,14 @@ class Space(Tool):
     highs_above_hz: float = number(
         4000.0, 1000.0, 16000.0, step=100.0, unit="Hz", help="half way from one to the other"
     )
-    size_m: float = number(10.0, 3.0, 30.0, step=0.5, unit="m", help="of the room: how far its reflections lie apart")
+    size_m: float = number(
+        10.0,
+        3.0,
+        30.0,
+        step=0.5,
+        unit="m",
+        help="of the room: how far its reflections lie apart; 8 to 32 m for each second of decay count",
+    )
     density: float = number(0.8, 0.0, 1.0, step=0.05, help="how soon single reflections are no longer heard")
     width: float = number(1.0, 0.0, 1.0, step=0.05, help="0 = the same left and right")
     low_cut_hz: float = number(
@@ -61,6 +73,11 @@ class Space(Tool):
         )
         ring = of_follower(1000.0 * self.slowest_s / TO_60_DB, sample_rate_hz)
         return of_cascades([_cuts(self, sample_rate_hz)]) + Reach(early + len(DIFFUSERS_MS) * LONGEST_DIFFUSER) + ring
+
+    @property
+    def sized_m(self) -> float:
+        """The size that counts: one that its decay allows."""
+        return min(max(self.size_m, LEAST_M_PER_S * self.decay_s), MOST_M_PER_S * self.decay_s)
 
     def rings_s(self) -> float:
         """Return how long it goes on when nothing comes in any more, until it is 60 dB down."""
@@ -90,7 +107,7 @@ def _lengths(size_m: float, rate: int) -> tuple[int, ...]:
 
 def lengths(space: Space, sample_rate_hz: int) -> np.ndarray:
     """Return the lengths of the lines in samples, int [shape=(LINES,)], none with a common divisor."""
-    return np.array(_lengths(space.size_m, sample_rate_hz), np.int64)
+    return np.array(_lengths(space.sized_m, sample_rate_hz), np.int64)
 
 
 def _cuts(space: Space, rate: int) -> tuple[Biquad, ...]:
@@ -133,16 +150,26 @@ class Room:
         self._lines = np.zeros(LINES * size, np.float32)
         written = longest + size * np.arange(LINES)
         self._places = np.concatenate([written - self._lengths, written])
+        # What an impulse leaves adds up to its own energy: the lines' passes leave it on each side, but for what would be heard before the shortest line's
+        # end; of that some is heard at once, on one side.
+        shortest_s = self._lengths.min() / sample_rate_hz
         mean_s = float(np.exp(np.mean(np.log(self._lengths)))) / sample_rate_hz
-        # What an impulse leaves adds up to its own energy: 13.8 time constants of energy are 60 dB.
-        level = float(db_to_gain(space.output_db)) * (2.0 * TO_60_DB * mean_s / space.decay_s) ** 0.5 * LINES**0.5
+        later = float(np.exp(-2.0 * TO_60_DB * shortest_s / space.decay_s))
+        passes = float(np.expm1(2.0 * TO_60_DB * mean_s / space.decay_s))
+        at_once = FIRST**2 * (1.0 - later)
+        output = float(db_to_gain(space.output_db)) / (later + 0.5 * at_once) ** 0.5
+        level, first = output * (later * passes) ** 0.5 * LINES**0.5, output * at_once**0.5
+        self._first = tuple(
+            np.float32(first * each)
+            for each in ((0.5**0.5, 0.5**0.5) if channels == 1 else (0.5 + 0.5 * space.width, 0.5 - 0.5 * space.width))
+        )
         m, s = 0.5 * (GIVES_LEFT + GIVES_RIGHT), 0.5 * space.width * (GIVES_LEFT - GIVES_RIGHT)
         gives = [GIVES_LEFT, GIVES_LEFT] if channels == 1 else [m + s, m - s]
         self._params = np.concatenate(
             [*TAKES, *(level * row for row in gives), *_damping(space, sample_rate_hz)]
         ).astype(np.float32)
         self._state = np.zeros(2 * LINES, np.float32)
-        scale = space.size_m / 10.0
+        scale = space.sized_m / 10.0
         wanted = [
             min(max(round(ms_to_samples(ms * scale**0.5, sample_rate_hz)), LINES), LONGEST_DIFFUSER)
             for ms in DIFFUSERS_MS
@@ -164,7 +191,7 @@ class Room:
                 row[k] = (line, _space.diffused(one, line, at, self._amount))
             both.append(one)
         network = *both, self._lines, self._places, self._params, self._state
-        _space.network(*network, bank.reshape(-1), lanes, lane, self._channels, *self._share)
+        _space.network(*network, bank.reshape(-1), lanes, lane, self._channels, *self._share, *self._first)
 
 
 class Run:
@@ -219,6 +246,6 @@ def oracle(x: np.ndarray, space: Space, sample_rate_hz: int, key: np.ndarray | N
         now = now + low_by * low
         high = now + (high - now) * high_pole
         now = now + high_by * (now - high)
-        out[i] = give @ now
+        out[i] = give @ now + room._first[0] * into[0][i] + room._first[1] * into[1][i]
         lines[:, int(mean.max()) + i] = matrix @ now + take_left * into[0][i] + take_right * into[1][i]
     return (1.0 - space.share) * x + space.share * out
