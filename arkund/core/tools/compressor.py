@@ -40,7 +40,12 @@ class Compressor(Tool):
         MOST_REDUCTION_DB, 0.0, MOST_REDUCTION_DB, step=0.5, unit="dB", help="never takes more than this; 60 takes all"
     )
     average_ms: float = number(
-        0.0, 0.0, 100.0, step=0.5, unit="ms", help="hears the mean of squares over so long; 0 hears each peak"
+        0.0,
+        0.0,
+        100.0,
+        step=0.5,
+        unit="ms",
+        help="hears the mean of squares over so long; 0 hears each peak, and takes a little less of a steady tone than its curve says",
     )
     lookahead_ms: float = number(0.0, 0.0, 5.0, step=0.1, unit="ms", help="hears this much before it sounds")
     share: float = number(1.0, 0.0, 1.0, step=0.01, help="of the compressed sound; the rest stays as it was")

@@ -1,4 +1,5 @@
-"""The transient shaper: a gain for a stroke's attack, another for what follows, whatever its level; the same for all, or by up to four bands.
+"""The transient shaper: a gain for a stroke's attack, another for what follows, whatever its level; the same for all, or by up to four bands. A stroke that
+follows another within 60 ms and is 12 dB softer does not stand out of its ring, and is not seen.
 
 Bands part at shelves whose gains move and whose poles stand still (see ``dsp.moving``): bands with equal settings add up to the very signal, and nothing turns
 its phase. One detector hears all of the stroke, so that the bands move together.
@@ -53,7 +54,14 @@ class Shaper(Tool):
     """Attack and sustain, whatever the level of the hit; with ``above`` only of what lies below the first of them."""
 
     kind: str = kind("shaper")
-    attack_db: float = number(0.0, -15.0, 15.0, step=0.5, unit="dB", help="the stroke, its first 10 ms")
+    attack_db: float = number(
+        0.0,
+        -15.0,
+        15.0,
+        step=0.5,
+        unit="dB",
+        help="the stroke, its first 10 ms; not of one that is 12 dB softer within 60 ms",
+    )
     sustain_db: float = number(
         0.0, -24.0, 15.0, step=0.5, unit="dB", help="all that follows until the next stroke: ring, room, bleed"
     )

@@ -101,7 +101,7 @@ class TestSpace:
 
     @pytest.mark.parametrize("decay_s_", [0.1, 0.4, 2.0, 6.0])
     def test_whatever_its_size(self, decay_s_):
-        """The decay is what is set, the first reflection comes at once, no tone rings out of it, and the level stays within half a decibel, from 3 m to 30 m."""
+        """Its decay is what is set, it answers at once, no tone rings out of it, and its level stays within half a decibel, from 3 m to 30 m."""
         levels = []
         for size_m in (3.0, 8.0, 17.0, 30.0):
             room = Space(on=True, pre_delay_ms=20.0, decay_s=decay_s_, size_m=size_m, highs=1.0)
