@@ -11,7 +11,8 @@ import numpy as np
 
 from arkund.core.beside import WORKERS
 from arkund.core.dsp.loudness import Meter, shown_by
-from arkund.core.files.writing import ENDINGS, Writer, dithered
+from arkund.core.files import room
+from arkund.core.files.writing import BITS, ENDINGS, Writer, dithered
 from arkund.core.plan.plan import Plan
 from arkund.core.render.graph import KIT
 from arkund.core.render.source import Recordings
@@ -49,14 +50,16 @@ def print_song(
     lowered_db : by how much the files of a kind (see :func:`kind_of`) are lower than what is heard, so that none passes full scale and their balance stays.
 
     The same Plan gives the same bytes on machines of one kind; elsewhere a library's last bit may differ where a top is drawn anew or a fade is
-    shaped. Raises CancelledError, OSError.
+    shaped. Raises CancelledError, OSError, StorageError where the disk has no room for it.
     """
     recordings = assembled(plan, recordings)
     stream, lowered_db = Stream(plan, recordings), lowered_db or {}
     rate, length = recordings.sample_rate_hz, stream.length
     places, sheets, done = stream.places(), [], 0
+    outputs = _outputs(plan, stream.stems)
+    room.check(folder, sum(channels for *_, channels in outputs) * length * BITS[format_name] // 8)
     try:
-        for output, name, channels in _outputs(plan, stream.stems):
+        for output, name, channels in outputs:
             file = folder / (name + ENDINGS[format_name])
             writer = Writer(file, format_name, rate, channels, length)
             sheets.append(_Sheet(output, file.name, channels, *places[output], writer))

@@ -81,9 +81,8 @@ def _take_in(handle: Handle) -> dict:
     """arguments: folder (below the incoming ones) with what was sent, what (one of taking_in.WHAT), piece (of one-shots)."""
     session, given = _session(handle), handle.job.arguments
     folder = store.incoming_folder() / given["folder"]
-    move, said = taking_in.take_in(
-        session, sorted(path for path in folder.rglob("*") if path.is_file()), given["what"], given.get("piece", "")
-    )
+    files = sorted(path for path in folder.rglob("*") if path.is_file())
+    move, said = taking_in.take_in(session, files, given["what"], given.get("piece", ""), _allowed(handle))
     shutil.rmtree(folder, ignore_errors=True)
     return {"move": move.number if move else None, "title": move.title if move else "", "said": said}
 

@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
 from arkund.core.errors import SettingsError
+from arkund.core.files import room
 from arkund.core.files.writing import BITS
 from arkund.studio.jobs import runner
 from arkund.studio.models import Print
@@ -47,6 +48,7 @@ def archive(request: HttpRequest, session_id: int, print_id: int) -> FileRespons
         raise SettingsError("print: it is no longer on this machine; print again.")
     made = folder.with_suffix(".zip")
     if not made.exists():
+        room.check(folder, sum(each.stat().st_size for each in folder.iterdir()))
         new = made.with_name(f".new-{uuid.uuid4().hex}")
         with zipfile.ZipFile(new, "w", zipfile.ZIP_STORED) as bundle:
             for name in sorted(p.name for p in folder.iterdir()):

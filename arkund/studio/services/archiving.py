@@ -95,6 +95,7 @@ def _written(described: dict) -> bytes:
 def _pack(bundle: zipfile.ZipFile, digest: str, rate: int, folder: Path) -> None:
     """Add a recording: FLAC where its samples are 24-bit steps, else WAV with float samples."""
     mic = opened(store.audio_folder(), digest)
+    room.check(folder, 2 * room.bytes_of(mic.length, 1, rate, rate))  # beside the archive, and in it
     whole = all(_is_24_bit(block) for block in _blocks(mic))
     ending, subtype = ("flac", "PCM_24") if whole else ("wav", "FLOAT")
     with tempfile.NamedTemporaryFile(dir=folder, prefix=".new-", suffix=f".{ending}") as file:

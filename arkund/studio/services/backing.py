@@ -1,6 +1,7 @@
 """The backing track: the rest of the music, kept beside the takes, listened to with the drums, never printed into them."""
 
 import dataclasses
+from collections.abc import Callable
 from pathlib import Path
 
 from django.db import transaction
@@ -8,7 +9,7 @@ from django.db import transaction
 from arkund.core.blend import music as music_against
 from arkund.core.blend.music import BEHIND_MS, Against, middle_of
 from arkund.core.dsp.spectrum import OCTAVES_HZ
-from arkund.core.files import audio
+from arkund.core.files import audio, room
 from arkund.core.render.source import BACKING, BACKING_SIDES, backing_span
 from arkund.core.rig.places import KIT
 from arkund.core.timing.bars import section_spans_s
@@ -20,11 +21,15 @@ from arkund.studio.services.rendering import rendered
 MOST_SECTIONS = 24
 
 
-def load(session: Session, path: Path, version: int | None = None) -> Move:
+def load(
+    session: Session, path: Path, version: int | None = None, allowed: Callable[[int], None] = lambda wanted_bytes: None
+) -> Move:
     """Take a mono or stereo file in as the session's backing track, in the place of a former one, and switch it on as a Move.
 
-    Raises AudioError where it cannot be read.
+    ``allowed`` raises where so many bytes, of what it unpacks to, may not be kept. Raises AudioError where it cannot be read.
     """
+    header = audio.probe(path)
+    allowed(room.bytes_of(header.frames, header.channels, header.sample_rate_hz, session.sample_rate_hz))
     with store.being_written():
         channels = audio.ingest(path, store.audio_folder(), session.sample_rate_hz)
         both = channels if len(channels) == 2 else channels * 2

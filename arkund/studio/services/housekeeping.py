@@ -45,16 +45,22 @@ def nobodys() -> list[Path]:
 
 
 def remove(session: Session) -> None:
-    """Delete a session; its card and the recordings that no other session uses are put aside (at the next start where somebody is writing just now)."""
+    """Delete a session; its card, its prints and the recordings that no other session uses are put aside (at the next start where somebody is writing just
+    now), and stay in its users' shares as long as they lie there.
+    """
+    owners = list(session.members.values_list("pk", flat=True))
+    prints = [Path(folder) for folder in session.prints.values_list("folder", flat=True)]
     digests = set(MicRecording.objects.filter(take__session=session).values_list("digest", flat=True))
     cards.put_aside(session)
     session.delete()
     with store.undisturbed() as alone:
         still = set(MicRecording.objects.filter(digest__in=digests).values_list("digest", flat=True))
         for digest in digests - still if alone else ():
-            path = store.audio_path(digest)
-            if path.exists():
-                quarantine.put_aside(path)
+            if (path := store.audio_path(digest)).exists():
+                quarantine.put_aside(path, owners)
+        for path in [each for made in prints for each in (made, made.with_suffix(".zip"))] if alone else ():
+            if path.exists() and path.is_relative_to(store.prints_folder()):
+                quarantine.put_aside(path, owners)
 
 
 def _inside(folder: Path) -> list[Path]:

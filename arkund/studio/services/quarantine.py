@@ -3,9 +3,10 @@
 ``quarantine/2026-11-28/audio/<hash>.npy`` lay at ``audio/<hash>.npy`` until that day.
 """
 
+import json
 import re
 import shutil
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -17,6 +18,7 @@ from arkund.core.errors import SettingsError
 COMES_BACK = ("audio", "prints")  # a former database never: its journal beside another one would damage that
 KEPT_DAYS = 30  # at least; later only ``arkund doctor --repair`` lets it go
 DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+OWNERS = "owners.json"  # of a day: by file, the ids of the users whose it was
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,21 +41,48 @@ def folder() -> Path:
     return Path(settings.DATA) / "quarantine"
 
 
-def put_aside(path: Path) -> Path:
-    """Move a file or folder of the data folder into today's quarantine; return where it lies now."""
+def put_aside(path: Path, owners: Collection[int] = ()) -> Path:
+    """Move a file or folder of the data folder into today's quarantine; return where it lies now. owners : the users in whose share it stays."""
     to = folder() / datetime.now(UTC).date().isoformat() / path.relative_to(settings.DATA)
     number, free = 1, to
     while free.exists():
         number, free = number + 1, to.with_name(f"{to.name}.{number}")
     free.parent.mkdir(parents=True, exist_ok=True)
-    return path.rename(free)
+    moved = path.rename(free)
+    if owners:
+        day = folder() / datetime.now(UTC).date().isoformat()
+        told = _owners(day) | {str(moved.relative_to(day)): sorted(owners)}
+        new = day / f".{OWNERS}"
+        new.write_text(json.dumps(told, sort_keys=True))
+        new.replace(day / OWNERS)
+    return moved
+
+
+def _owners(day: Path) -> dict[str, list[int]]:
+    """Return whose the files of a day were."""
+    try:
+        return json.loads((day / OWNERS).read_text())
+    except (OSError, ValueError):
+        return {}
+
+
+def bytes_of(user_id: int) -> int:
+    """Return how much of what was put aside was a user's."""
+    mine = [day / name for day in _days() for name, owners in _owners(day).items() if user_id in owners]
+    return sum(size_of(path) for path in mine)
+
+
+def size_of(path: Path) -> int:
+    """Return how many bytes a file takes, or a folder's files; 0 where there is none."""
+    files = path.rglob("*") if path.is_dir() else [path]
+    return sum(each.stat().st_size for each in files if each.is_file())
 
 
 def days() -> list[Day]:
     """Return what lies there, by day, oldest first."""
     out = []
     for day in _days():
-        files = [path for path in day.rglob("*") if path.is_file()]
+        files = [path for path in day.rglob("*") if path.is_file() and path.name != OWNERS]
         size = sum(path.stat().st_size for path in files)
         out.append(Day(date.fromisoformat(day.name), len(files), len(_returning(day)), size))
     return out
@@ -91,6 +120,8 @@ def _days() -> Iterator[Path]:
 
 
 def _drop_empty(day: Path) -> None:
+    if not _returning(day):
+        (day / OWNERS).unlink(missing_ok=True)
     for path in sorted((path for path in day.rglob("*") if path.is_dir()), reverse=True):
         if not any(path.iterdir()):
             path.rmdir()

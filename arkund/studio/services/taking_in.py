@@ -1,6 +1,6 @@
 """Files for a session that stands already: hits, a tempo map, a click's recording, a backing track, one-shots."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
@@ -11,10 +11,16 @@ WHAT = ("hits", "tempo", "click", "backing", "shelf")
 MIDI_ENDINGS = (".mid", ".midi")
 
 
-def take_in(session: Session, paths: Sequence[Path], what: str, piece: str = "") -> tuple[Move | None, str]:
+def take_in(
+    session: Session,
+    paths: Sequence[Path],
+    what: str,
+    piece: str = "",
+    allowed: Callable[[int], None] = lambda wanted_bytes: None,
+) -> tuple[Move | None, str]:
     """Take a file in as a Move (None where it brings nothing new), one-shots of a piece several at once; return it and what there is to tell.
 
-    Raises SettingsError or AudioError.
+    ``allowed`` raises where so many bytes may not be kept. Raises SettingsError or AudioError.
     """
     if what not in WHAT:
         raise SettingsError(f"what: expected one of {', '.join(WHAT)}; got {what[:40]!r}.")
@@ -22,7 +28,7 @@ def take_in(session: Session, paths: Sequence[Path], what: str, piece: str = "")
         return shelf_files.load(session, paths, piece)
     path = paths[0]
     if what == "backing":
-        return backing.load(session, path), ""
+        return backing.load(session, path, allowed=allowed), ""
     if what == "hits":
         count, move = editing.take_in_hits(session, path)
         return move, f"{count} new hits from {path.name}."

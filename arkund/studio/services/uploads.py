@@ -13,8 +13,8 @@ from django.core.files.uploadedfile import UploadedFile
 
 from arkund.core.errors import StorageError
 from arkund.core.files import room
-from arkund.studio.models import MicRecording
-from arkund.studio.services import store
+from arkund.studio.models import MicRecording, Print
+from arkund.studio.services import quarantine, store
 
 MOST_NAME_BYTES = 200  # of one part of a path, as the file system counts; it allows 255, temporary names need some
 MOST_PARTS = 3
@@ -65,9 +65,13 @@ def _free(path: Path, in_the_way: Callable[[Path], bool]) -> Path:
 
 
 def used_bytes(user_id: int) -> int:
-    """Return how much the recordings of a user's sessions take; what several sessions share counts once."""
+    """Return how much the recordings and the prints of a user's sessions take, what several sessions share counting once, and what was put aside of theirs."""
     rows = MicRecording.objects.filter(take__session__members=user_id).values_list("digest", "length").distinct()
-    return room.BYTES_PER_SAMPLE * sum(dict(rows).values())
+    prints = [
+        Path(folder) for folder in Print.objects.filter(session__members=user_id).values_list("folder", flat=True)
+    ]
+    printed = sum(quarantine.size_of(each) for made in prints for each in (made, made.with_suffix(".zip")))
+    return room.BYTES_PER_SAMPLE * sum(dict(rows).values()) + printed + quarantine.bytes_of(user_id)
 
 
 def check_share(user_id: int | None, wanted_bytes: int) -> None:
@@ -78,6 +82,7 @@ def check_share(user_id: int | None, wanted_bytes: int) -> None:
     used = used_bytes(user_id)
     if used + wanted_bytes > settings.QUOTA_BYTES:
         raise StorageError(
-            f"Your recordings take {used / 1e9:.2f} GB and these {wanted_bytes / 1e9:.2f} GB; you may keep "
-            f"{settings.QUOTA_BYTES / 1e9:.0f} GB. Nothing was changed; delete a session, or ask the studio's keeper."
+            f"Your recordings and prints take {used / 1e9:.2f} GB and these {wanted_bytes / 1e9:.2f} GB; you may keep "
+            f"{settings.QUOTA_BYTES / 1e9:.0f} GB. Nothing was changed. What was deleted counts for {quarantine.KEPT_DAYS} days, as it can come back; "
+            "delete a print or a session in time, or ask the studio's keeper."
         )

@@ -1,0 +1,106 @@
+"""Room on the disk, and a user's share of it: what counts, what stays free, and what is left where there is none."""
+
+from types import SimpleNamespace
+
+import numpy as np
+import pytest
+import soundfile
+
+from arkund.core.errors import StorageError
+from arkund.core.files import room
+from arkund.studio.models import MicRecording, Print, Take
+from arkund.studio.services import archiving, backing, housekeeping, quarantine, store, uploads
+from arkund.studio.services.printing import print_session
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def anna(session, django_user_model):
+    """A user whose session it is."""
+    user = django_user_model.objects.create_user("anna", password="a longer word")
+    session.members.add(user)
+    return user
+
+
+def recorded_bytes(session) -> int:
+    rows = dict(MicRecording.objects.filter(take__session=session).values_list("digest", "length"))
+    return 4 * sum(rows.values())
+
+
+class TestShare:
+    """What counts as a user's."""
+
+    def test_recordings_prints_and_what_can_come_back(self, session, anna):
+        """A print counts; a deleted session's recordings and prints go on counting while they can be brought back, and no longer."""
+        recorded = recorded_bytes(session)
+        assert uploads.used_bytes(anna.pk) == recorded
+        print_session(session, store.prints_folder() / f"{session.pk}" / "one", "wav24")
+        printed = sum(each.stat().st_size for each in (store.prints_folder() / f"{session.pk}" / "one").iterdir())
+        assert printed > recorded / 2
+        assert uploads.used_bytes(anna.pk) == recorded + printed
+        housekeeping.remove(session)
+        assert not Print.objects.exists()
+        headers = uploads.used_bytes(anna.pk) - recorded - printed
+        assert 0 <= headers < 200 * 40  # of the files themselves
+        (day,) = quarantine.days()
+        assert 0 <= day.bytes - uploads.used_bytes(anna.pk) < 50_000  # the session's card, which says what it was
+        quarantine.let_go(day)
+        assert uploads.used_bytes(anna.pk) == 0
+
+    def test_brought_back(self, session, anna):
+        """What was put aside comes back whole; nothing that was written beside it stays."""
+        recorded = recorded_bytes(session)
+        housekeeping.remove(session)
+        assert uploads.used_bytes(anna.pk) > recorded - 1
+        back = quarantine.bring_back()
+        assert sum(path.stat().st_size for path in back) >= recorded
+        assert uploads.used_bytes(anna.pk) == 0
+        assert not list(quarantine.folder().rglob(quarantine.OWNERS))
+
+    def test_a_backing_track_by_what_it_unpacks_to(self, session, tmp_path):
+        """A minute of quiet music is a small file; its share is asked for before anything is kept."""
+        path, asked = tmp_path / "music.flac", []
+        soundfile.write(path, np.zeros((60 * 44_100, 2), np.int16), 44_100)
+        assert path.stat().st_size < 100_000
+
+        def refused(wanted_bytes: int) -> None:
+            asked.append(wanted_bytes)
+            raise StorageError("no room")
+
+        with pytest.raises(StorageError):
+            backing.load(session, path, allowed=refused)
+        assert asked == [60 * session.sample_rate_hz * 2 * 4]
+        assert not Take.everything.filter(session=session, kind=Take.BACKING).exists()
+
+
+class TestKeptFree:
+    """Whatever is written, some room is left for the database."""
+
+    @pytest.fixture
+    def nearly_full(self, monkeypatch):
+        """A disk on which nothing more than what stays free is left."""
+        monkeypatch.setattr(room.shutil, "disk_usage", lambda _: SimpleNamespace(free=room.KEPT_FREE_BYTES + 1000))
+
+    @pytest.mark.parametrize("format_name", ["wav24", "flac24", "wav32f"])
+    def test_a_print(self, session, nearly_full, tmp_path, format_name):
+        """It is refused before it begins; nothing is left of it."""
+        with pytest.raises(StorageError, match="too little room"):
+            print_session(session, tmp_path / "print", format_name)
+        assert not list(tmp_path.iterdir())
+        assert not Print.objects.exists()
+
+    def test_an_archive(self, session, nearly_full, tmp_path):
+        """Likewise, recording by recording."""
+        with pytest.raises(StorageError, match="too little room"):
+            archiving.archive(session, tmp_path / "one.zip")
+        assert not list(tmp_path.iterdir())
+
+    def test_a_print_as_one_file(self, session, client, monkeypatch):
+        """The zip of a print, made when it is asked for."""
+        print_session(session, store.prints_folder() / f"{session.pk}" / "one", "wav24")
+        made = Print.objects.get()
+        monkeypatch.setattr(room.shutil, "disk_usage", lambda _: SimpleNamespace(free=room.KEPT_FREE_BYTES + 1000))
+        answer = client.get(f"/s/{session.pk}/prints/{made.pk}.zip")
+        assert answer.status_code == 507
+        assert not list(store.prints_folder().rglob("*.zip"))
