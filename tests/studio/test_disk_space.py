@@ -1,15 +1,16 @@
 """Room on the disk, and a user's share of it: what counts, what stays free, and what is left where there is none."""
 
+import errno
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 import soundfile
 
-from arkund.core.errors import StorageError
+from arkund.core.errors import SettingsError, StorageError
 from arkund.core.files import room
 from arkund.studio.models import MicRecording, Print, Take
-from arkund.studio.services import archiving, backing, housekeeping, quarantine, store, uploads
+from arkund.studio.services import archiving, backing, housekeeping, owner, quarantine, reserve, store, uploads
 from arkund.studio.services.printing import print_session
 
 pytestmark = pytest.mark.django_db
@@ -104,3 +105,53 @@ class TestKeptFree:
         answer = client.get(f"/s/{session.pk}/prints/{made.pk}.zip")
         assert answer.status_code == 507
         assert not list(store.prints_folder().rglob("*.zip"))
+
+
+class TestReserve:
+    """What is given up where the disk is full."""
+
+    @pytest.fixture
+    def disk(self, settings, monkeypatch):
+        """A disk with so much room beside the reserve; ``left`` can be set."""
+        this = SimpleNamespace(left=room.KEPT_FREE_BYTES + 2 * reserve.RESERVE_BYTES)
+
+        def free(_):
+            held = sum(path.stat().st_size for path in settings.DATA.glob(".reserve"))
+            return SimpleNamespace(free=this.left - held)
+
+        monkeypatch.setattr(reserve.shutil, "disk_usage", free)
+        return this
+
+    def test_held_and_given_up(self, settings, disk):
+        """Held where there is room, given up with a word where there is none, and held again once there is."""
+        reserve.hold()
+        assert (settings.DATA / ".reserve").stat().st_size == reserve.RESERVE_BYTES
+        assert reserve.give_up() == ""
+        disk.left = reserve.RESERVE_BYTES
+        assert "The disk is full" in reserve.give_up()
+        assert not (settings.DATA / ".reserve").exists()
+        reserve.hold()
+        assert not (settings.DATA / ".reserve").exists()
+        disk.left = room.KEPT_FREE_BYTES + 2 * reserve.RESERVE_BYTES
+        reserve.hold()
+        assert (settings.DATA / ".reserve").exists()
+
+    def test_without_one(self, disk):
+        """A full disk on which none was held is told as that, with what is needed."""
+        disk.left = 1000
+        with pytest.raises(StorageError, match=r"0\.0 MB are free .* 4 MB are needed to start"):
+            reserve.give_up()
+
+    def test_who_owns_the_folder(self, monkeypatch):
+        """Where a full disk takes no words, the lock holds all the same."""
+
+        def full(_):
+            raise OSError(errno.ENOSPC, "no space left on device")
+
+        monkeypatch.setattr(owner.json, "dumps", full)
+        with (
+            owner.owning("serves"),
+            pytest.raises(SettingsError, match="another process owns it"),
+            owner.owning("repairs"),
+        ):
+            pass

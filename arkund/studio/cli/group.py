@@ -1,5 +1,6 @@
 """The group of the console command ``arkund``, its errors, and what its sub-commands share."""
 
+import errno
 import json
 import os
 import sys
@@ -7,7 +8,7 @@ import sys
 import click
 
 from arkund import __version__
-from arkund.core.errors import ArkundError, UnchangedError
+from arkund.core.errors import ArkundError, StorageError, UnchangedError
 
 BAD_INPUT, OUR_FAILURE = 2, 1
 
@@ -42,6 +43,10 @@ def _refusal(error: Exception) -> Exception | None:
     from django.apps import apps
 
     if not apps.ready:  # it was not even begun
+        if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+            return StorageError(
+                "The disk is full; nothing was touched. Make room where the data folder lies, and start again."
+            )
         return error if isinstance(error, (ArkundError, OSError)) else None
     from arkund.studio.services import store
 

@@ -50,10 +50,11 @@ def _serve(host: str, port: int, say: Callable[[str], None]) -> None:
     from arkund.core.errors import SettingsError
     from arkund.studio import door, hosts
     from arkund.studio.pages.later import fetch_all
-    from arkund.studio.services import copies, opening
+    from arkund.studio.services import copies, opening, reserve
     from arkund.studio.services.housekeeping import clear_up
     from arkund.studio.wsgi import application
 
+    full = reserve.give_up()
     opening.check()
     opening.check_whole()
     server = door.open_at(application, host, port)  # a port that is in use is told before anything is touched
@@ -68,9 +69,12 @@ def _serve(host: str, port: int, say: Callable[[str], None]) -> None:
             f"host: {host} can be reached by others and nobody can log in; run `arkund user NAME` first."
         )
     clear_up()
+    reserve.hold()
     keeper = copies.Keeper()
     fetch_all()
     click.echo(f"Arkund is at {at}  (stop with Ctrl-C)")
+    if full:
+        click.echo(full)
     if settings.LOGIN_REQUIRED:
         click.echo(
             f"It asks for a login and answers to {', '.join(settings.ALLOWED_HOSTS)}; --name allows another name."

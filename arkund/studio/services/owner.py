@@ -7,7 +7,7 @@ import fcntl
 import json
 import os
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO
@@ -43,13 +43,13 @@ def owning(what: str) -> Iterator[Callable[[str], None]]:
     Raises SettingsError that says who owns it, before anything is touched.
     """
     since = datetime.now(UTC).isoformat("T", "seconds")
-    with _file().open("a+") as file:
+    with _file().open("ab", buffering=0) as file:
         _lock(file)
 
         def say(what: str) -> None:
             file.truncate(0)
-            file.write(json.dumps({"process": os.getpid(), "what": what, "since": since}))
-            file.flush()
+            with suppress(OSError):  # the lock holds on a full disk too; only who holds it is not told there
+                file.write(json.dumps({"process": os.getpid(), "what": what, "since": since}).encode())
 
         say(what)
         try:
@@ -58,7 +58,7 @@ def owning(what: str) -> Iterator[Callable[[str], None]]:
             file.truncate(0)
 
 
-def _lock(file: IO[str]) -> None:
+def _lock(file: IO[bytes]) -> None:
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError as error:
