@@ -189,6 +189,9 @@ class Part(Settings):
     key: str = text(longest=60, pattern=r"[-_a-z0-9]+")
 
 
+MOST_HIT_SAMPLES = 4_000_000  # of a hit of the shelf: 20 s at the highest rate
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Capture(Settings):
     """A hit of the shelf: a place in a recording, where nothing is copied; or, with parts, in files of its own.
@@ -206,7 +209,7 @@ class Capture(Settings):
     take: str = text(longest=40)
     at: int = number(0, 0, 10**11, step=1)
     before: int = number(0, 0, 10**6, step=1)
-    length: int = number(1, 1, 10**7, step=1)
+    length: int = number(1, 1, MOST_HIT_SAMPLES, step=1)
     level_db: float = number(0.0, -120.0, 40.0, step=0.1, unit="dB")
 
     def __post_init__(self) -> None:
@@ -221,7 +224,7 @@ class Placement(Settings):
 
     capture: str = text(longest=40)
     at: int = number(0, 0, 10**11, step=1)
-    length: int = number(1, 1, 10**7, step=1)
+    length: int = number(1, 1, MOST_HIT_SAMPLES, step=1)
     gain_db: float = number(0.0, -60.0, 60.0, step=0.1, unit="dB")
     everywhere: bool = False
 

@@ -1,7 +1,7 @@
 """A shelf as a folder: sounds as WAV files and a description in JSON, which docs/formats.md tells."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from json import dumps
 from pathlib import Path
@@ -58,7 +58,7 @@ class Shelf(Settings):
     hits: tuple[ShelfHit, ...]
 
 
-def write(folder: Path, sample_rate_hz: int, hits: Sequence[ShelfHit], sounds: Sequence[Sequence[Sound]]) -> None:
+def write(folder: Path, sample_rate_hz: int, hits: Sequence[ShelfHit], sounds: Iterable[Sequence[Sound]]) -> None:
     """Write a shelf into a new folder. Raises AudioError where it is there already, or cannot be written."""
     rows = []
     try:

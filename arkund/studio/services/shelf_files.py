@@ -1,7 +1,7 @@
 """Hits that come to a session's shelf from files, folders and other sessions, and the shelf that leaves as a folder."""
 
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +10,7 @@ import soxr
 from django.db import transaction
 
 from arkund.core.errors import SettingsError
-from arkund.core.files import audio
+from arkund.core.files import audio, room
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import SHELF, Capture, Part
 from arkund.core.replace import shelf, shelf_folder
@@ -23,7 +23,6 @@ from arkund.studio.services.measuring import Measure
 MOST_FILES = 200
 KEY_LENGTH = 40  # of a recording's hash, by which the shelf names it
 SHORTEST = 20_000  # samples: what is shorter is filled up with silence
-Sounds = Sequence[Sequence[Sound]]
 
 
 def load(session: Session, paths: Sequence[Path], piece: str, version: int | None = None) -> tuple[Move, str]:
@@ -61,29 +60,40 @@ def load(session: Session, paths: Sequence[Path], piece: str, version: int | Non
 
 def take_over(session: Session, other: Session, user: int | None = None, version: int | None = None) -> Move:
     """Take the hits of another session's shelf over, with their sounds in the mics of their drum. Raises SettingsError where it is empty."""
-    hits, sounds = _described(Measure(other))
-    if not hits:
+    measure = Measure(other)
+    described = _described(measure)
+    if not described:
         raise SettingsError(f"shelf: {other.name} has no hits on its shelf.")
     to, of = session.sample_rate_hz, other.sample_rate_hz
-    if to != of:
-        hits = [hit.at_rate(to / of) for hit in hits]
-        sounds = [[(role, soxr.resample(x, of, to).astype(np.float32)) for role, x in row] for row in sounds]
-    uploads.check_share(user, sum(x.nbytes for row in sounds for _, x in row))
-    return _keep(session, hits, sounds, f"{len(hits)} hits from the shelf of {other.name}"[:200], version=version)
+    hits = [hit if to == of else hit.at_rate(to / of) for hit, _ in described]
+    wanted = sum(len(shelving.places(measure, mine)) * (mine.before + mine.length) for _, mine in described)
+    uploads.check_share(user, round(room.BYTES_PER_SAMPLE * wanted * to / of))
+    title = f"{len(hits)} hits from the shelf of {other.name}"[:200]
+    sounds = (
+        shelving.sounds(measure, mine) for _, mine in described
+    )  # one hit after the other: a shelf may hold hours
+    at_rate = sounds if to == of else ([(role, _resampled(x, of, to)) for role, x in row] for row in sounds)
+    return _keep(session, hits, at_rate, title, version=version)
+
+
+def _resampled(x: np.ndarray, of_hz: int, to_hz: int) -> np.ndarray:
+    return soxr.resample(x, of_hz, to_hz).astype(np.float32)
 
 
 def save(session: Session, folder: Path) -> int:
     """Write a session's shelf into a new folder; return how many hits. Raises SettingsError where it is empty."""
-    hits, sounds = _described(Measure(session))
-    if not hits:
+    measure = Measure(session)
+    described = _described(measure)
+    if not described:
         raise SettingsError("shelf: is empty; keep some hits first.")
-    shelf_folder.write(folder, session.sample_rate_hz, hits, sounds)
-    return len(hits)
+    sounds = (shelving.sounds(measure, mine) for _, mine in described)
+    shelf_folder.write(folder, session.sample_rate_hz, [hit for hit, _ in described], sounds)
+    return len(described)
 
 
-def _described(measure: Measure) -> tuple[list[ShelfHit], list[list[Sound]]]:
-    """Return the hits of a session's shelf as a folder describes them, and their sounds; those of the song are as strong as they are loud."""
-    captures = measure.plan.captures
+def _described(measure: Measure) -> list[tuple[ShelfHit, Capture]]:
+    """Return the hits of a session's shelf that sound anywhere, as a folder describes them; those of the song are as strong as they are loud."""
+    captures = [mine for mine in measure.plan.captures if shelving.places(measure, mine)]
     loudest = {c.piece: max(o.level_db for o in captures if o.piece == c.piece and not o.parts) for c in captures if not c.parts}  # fmt: skip
     hits = [
         ShelfHit(
@@ -97,19 +107,29 @@ def _described(measure: Measure) -> tuple[list[ShelfHit], list[list[Sound]]]:
         )
         for mine in captures
     ]
-    rows = [(hit, shelving.sounds(measure, mine)) for hit, mine in zip(hits, captures, strict=True)]
-    kept = [(hit, sounds) for hit, sounds in rows if sounds]
-    return [hit for hit, _ in kept], [sounds for _, sounds in kept]
+    return list(zip(hits, captures, strict=True))
 
 
 def _keep(
-    session: Session, hits: Sequence[ShelfHit], sounds: Sounds, title: str, told: str = "", version: int | None = None
+    session: Session,
+    hits: Sequence[ShelfHit],
+    sounds: Iterable[Sequence[Sound]],
+    title: str,
+    told: str = "",
+    version: int | None = None,
 ) -> Move:
-    """Keep hits with their sounds on a session's shelf, as one Move."""
+    """Keep hits with their sounds on a session's shelf, as one Move. Sounds that come one after the other are let go of one after the other."""
     with store.being_written(), tempfile.TemporaryDirectory(dir=store.incoming_folder()) as folder:
-        each = {id(samples): samples for row in sounds for _, samples in row}  # many hits may lie in one file
-        channels = {key: _ingested(samples, session, Path(folder)) for key, samples in each.items()}
-        kept = [[(role, channels[id(samples)]) for role, samples in row] for row in sounds]
+        known: dict[int, audio.Channel] = {}  # of a list, in which many hits may lie in one file
+        kept = []
+        for row in sounds:
+            mine = []
+            for role, samples in row:
+                channel = known.get(id(samples)) or _ingested(samples, session, Path(folder))
+                if isinstance(sounds, Sequence):
+                    known[id(samples)] = channel
+                mine.append((role, channel))
+            kept.append(mine)
         with transaction.atomic():
             fields = {"name": SHELF, "kind": Take.SHELF}
             take, _ = Take.everything.get_or_create(session=session, key=SHELF, defaults=fields)
