@@ -177,7 +177,7 @@ class TestDecide:
         """One row per finding, with the reason."""
         finding = Finding("level", "level:trim:sn", "sn", "t", "e", {"mics.sn.trim_db": -1.0})
         moves.decide_left(plain.pk, finding, "sounds right")
-        assert standing_decisions(plain)[finding.key].reason == "sounds right"
+        assert standing_decisions(plain, [finding.key])[finding.key].reason == "sounds right"
         proposing.accept(plain.pk, finding, "", plain.version)
         assert plain.decisions.get().verdict == Decision.DONE
 
@@ -185,11 +185,11 @@ class TestDecide:
         """What was done by a Move is so as long as that stands."""
         finding = Finding("level", "level:trim:sn", "sn", "t", "e", {"mics.sn.trim_db": -1.0})
         proposing.accept(plain.pk, finding, "", plain.version)
-        assert finding.key in standing_decisions(plain)
+        assert finding.key in standing_decisions(plain, [finding.key])
         moves.undo(plain.pk)
-        assert finding.key not in standing_decisions(plain)
+        assert finding.key not in standing_decisions(plain, [finding.key])
         moves.redo(plain.pk)
-        assert finding.key in standing_decisions(plain)
+        assert finding.key in standing_decisions(plain, [finding.key])
 
 
 def test_a_changed_plan_is_not_read_again(session, monkeypatch):
@@ -253,3 +253,34 @@ class TestFits:
         Take.objects.filter(key="take-2").delete()
         with pytest.raises(SettingsError, match="no take 'take-2'"):
             moves.undo(plain.pk)
+
+
+class TestLongLogbook:
+    """Thousands of Moves and decisions."""
+
+    def test_what_a_page_reads(self, plain, client):
+        """The logbook shows them page by page, all of them in the end; a step's notes read those decisions that are about them."""
+        first = plain.moves.count()
+        Move.objects.bulk_create(
+            Move(
+                session=plain,
+                number=10_000 + k,
+                made_on=1,
+                last_version=2,
+                step="load",
+                title=f"made {k}",
+                before={},
+                after={},
+            )
+            for k in range(450)
+        )
+        Decision.objects.bulk_create(
+            Decision(session=plain, key=f"load:{move.number}", step="load", verdict="done", move=move)
+            for move in plain.moves.filter(number__gte=10_000)
+        )
+        pages = [client.get(f"/s/{plain.pk}/logbook/?page={k}").content.decode() for k in (1, 2, 3)]
+        assert [page.count("<article") for page in pages] == [200, 200, 50 + first]
+        assert "older" in pages[0]
+        assert "newer" not in pages[0]
+        assert "made 0 " in pages[2]
+        assert len(standing_decisions(plain, ["load:10003", "load:x"])) == 1

@@ -1,5 +1,6 @@
 """The logbook, the recall sheet and the ear room."""
 
+from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
@@ -12,14 +13,17 @@ from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services.access import session_or_404
 from arkund.studio.steps import STEPS
 
+MOVES_OF_A_PAGE = 200
 MOST_LINES = 60  # of one kind of edit, on the recall sheet
 
 
 def logbook(request: HttpRequest, session_id: int) -> HttpResponse:
-    """Show every Move and decision, newest first."""
+    """Show every Move and decision, newest first, so many at a time."""
     session = session_or_404(request, session_id)
-    moves = [{"move": m, "lines": _lines(m.before, m.after)} for m in session.moves.order_by("-number")]
-    context = _context(session) | {"moves": moves, "left": session.decisions.filter(verdict="left")}
+    page = Paginator(session.moves.order_by("-number"), MOVES_OF_A_PAGE).get_page(request.GET.get("page"))
+    moves = [{"move": m, "lines": _lines(m.before, m.after)} for m in page]
+    left = session.decisions.filter(verdict="left") if page.number == 1 else []
+    context = _context(session) | {"moves": moves, "page": page, "left": left}
     return render(request, "logbook/logbook.html", context)
 
 

@@ -1,6 +1,7 @@
 """The findings of each step, with what was decided about them."""
 
 import dataclasses
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from arkund.core.blend.propose import propose_headroom, propose_mix
@@ -70,9 +71,11 @@ def _worded(finding: Finding) -> Finding:
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     """Return the step's findings with their decisions; a change that already stands counts as done. What was done is told as it was measured then."""
-    decided, plan, out = standing_decisions(session), measure.plan, []
-    by_hand = _set_by_hand(session)
-    for number, finding in enumerate(find(step, measure), 1):
+    found, plan, out = find(step, measure), measure.plan, []
+    decided = standing_decisions(session, [finding.key for finding in found])
+    done = [decision.move.number for decision in decided.values() if decision.verdict == Decision.DONE]
+    by_hand = _set_by_hand(session, min(done)) if done else {}
+    for number, finding in enumerate(found, 1):
         decision = decided.get(finding.key)
         state = decision.verdict if decision else OPEN
         changed = state == Decision.DONE and not _holds(plan, decision.move, by_hand)
@@ -103,9 +106,9 @@ def _open_key(session: Session, step: str) -> str:
     return f"open notes {session.pk} {step}"
 
 
-def standing_decisions(session: Session) -> dict[str, Decision]:
-    """Return by key what was decided and still holds."""
-    rows = Decision.objects.filter(session=session).select_related("move")
+def standing_decisions(session: Session, keys: Sequence[str]) -> dict[str, Decision]:
+    """Return by key what was decided of some findings and still holds."""
+    rows = Decision.objects.filter(session=session, key__in=keys).select_related("move")
     return {decision.key: decision for decision in rows if decision.stands}
 
 
@@ -126,10 +129,10 @@ def _holds(plan: Plan, move: Move, by_hand: dict[str, int]) -> bool:
         return False  # what it changed is gone
 
 
-def _set_by_hand(session: Session) -> dict[str, int]:
-    """Return what was set by hand, with the number of the last Move; notes and jobs go on from each other, and contradict none."""
-    rows = session.moves.filter(state=Move.DONE, unattended=False, decision__isnull=True).order_by("number")
-    return {path: move.number for move in rows for path in move.after}
+def _set_by_hand(session: Session, since: int) -> dict[str, int]:
+    """Return what was set by hand since a Move, with the number of the last one; notes and jobs go on from each other, and contradict none."""
+    rows = session.moves.filter(state=Move.DONE, unattended=False, decision__isnull=True, number__gt=since)
+    return {path: number for number, after in rows.order_by("number").values_list("number", "after") for path in after}
 
 
 def _is_so(plan: Plan, changes: dict) -> bool:
@@ -176,7 +179,8 @@ def _doubtful(m: Measure) -> set[str]:
 
 def _named_by_hand(session: Session) -> set[str]:
     """Return the mics whose piece or role somebody has set."""
-    paths = (path for move in session.moves.filter(state=Move.DONE, step="load") for path in move.after)
+    rows = session.moves.filter(state=Move.DONE, step="load").values_list("after", flat=True)
+    paths = (path for after in rows for path in after)
     steps = (path.split(".") for path in paths)
     return {parts[1] for parts in steps if len(parts) == 3 and parts[0] == "mics" and parts[2] in ("piece", "role")}
 

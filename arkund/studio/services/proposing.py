@@ -65,8 +65,9 @@ def _first_choices(job: Unattended, step: str) -> None:
     """Accept what a step proposes first, part by part: each is measured on what was done of the one before it."""
     for part in range(parts(step)):
         session = job.session()
-        decided = standing_decisions(session)
-        for each in find_part(step, part, Measure(session)):
+        found = find_part(step, part, Measure(session))
+        decided = standing_decisions(session, [each.key for each in found])
+        for each in found:
             if each.first_choice and each.changes and each.key not in decided:
                 job.accept(each, session.version, "first choice")
 
@@ -75,7 +76,8 @@ def _to_middle(job: Unattended) -> None:
     """Bring the mics that lie within their windows to the middles of them, but for those that were left as they are."""
     session = job.session()
     left = set(session.decisions.filter(verdict=Decision.LEFT).values_list("key", flat=True))
-    set_before = {path for move in session.moves.filter(state=Move.DONE) for path in move.after}
+    rows = session.moves.filter(state=Move.DONE).values_list("after", flat=True)
+    set_before = {path for after in rows for path in after}
     found = to_middle(session.plan, Measure(session).levels(), session.plan.window)
     theirs = job.theirs()
     changes = {
@@ -117,8 +119,9 @@ def _within(on_progress: Callable[[float, str], None], number: int, name: str = 
 
 def questions(session: Session) -> list[Finding]:
     """Return the open notes on which mic is which: what is proposed on top of a wrong name is wrong."""
-    decided = standing_decisions(session)
-    return [f for f in find("load", Measure(session)) if f.key.startswith(ABOUT_NAMES) and f.key not in decided]
+    found = [finding for finding in find("load", Measure(session)) if finding.key.startswith(ABOUT_NAMES)]
+    decided = standing_decisions(session, [finding.key for finding in found])
+    return [finding for finding in found if finding.key not in decided]
 
 
 def accept(session_id: int, finding: Finding, reason: str, version: int) -> Move:
