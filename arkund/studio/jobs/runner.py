@@ -1,5 +1,6 @@
 """Long work in threads of the server process: queued in the database, so that it survives a restart."""
 
+import functools
 import logging
 import os
 import shutil
@@ -13,6 +14,7 @@ from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from arkund.core.errors import CancelledError, SettingsError, UnchangedError
+from arkund.studio.jobs.fair_pool import FairPool
 from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Job
 from arkund.studio.services import owner, store
@@ -22,7 +24,7 @@ NICENESS = 5  # of background work: it also holds the interpreter's lock now and
 STOPPED = "The application was stopped meanwhile; nothing half-made was kept. Start it again."
 FAILED = "Something failed inside Arkund; the server's log says what. Nothing was changed."
 log = logging.getLogger(__name__)
-_pool = ThreadPoolExecutor(2, thread_name_prefix="job")
+_pool = FairPool(2, "job")
 
 
 def _nicely() -> None:
@@ -119,7 +121,10 @@ def _kind(name: str) -> Kind:
 
 
 def _submit(job: Job) -> None:
-    (_quiet_pool if job.quiet else _pool).submit(run, job.pk)
+    if job.quiet:
+        _quiet_pool.submit(run, job.pk)
+    else:
+        _pool.submit(job.user_id, functools.partial(run, job.pk))
 
 
 def run(job_id: int) -> None:

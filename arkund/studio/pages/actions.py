@@ -115,7 +115,7 @@ def propose(request: HttpRequest, session_id: int) -> JsonResponse:
     """Start the job that accepts every first choice; without ``anyway`` it asks first which mic is which, where that is in doubt."""
     session_or_404(request, session_id)
     given = {"anyway": wanted(body_of(request), "anyway", bool, False)}
-    return JsonResponse({"job": runner.start("propose", given, "every first choice", session_id).pk})
+    return JsonResponse({"job": runner.start("propose", given, "every first choice", session_id, user_of(request)).pk})
 
 
 @require_POST
@@ -132,7 +132,7 @@ def choose_take(request: HttpRequest, session_id: int) -> JsonResponse:
     body = body_of(request)
     take = get_object_or_404(session.takes, key=wanted(body, "take", str))
     given = {"take": take.key, "version": wanted(body, "version", int), "look": wanted(body, "look", bool, False)}
-    return JsonResponse({"job": runner.start("take", given, f"hits of {take.name}", session_id).pk})
+    return JsonResponse({"job": runner.start("take", given, f"hits of {take.name}", session_id, user_of(request)).pk})
 
 
 @require_POST

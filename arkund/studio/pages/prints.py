@@ -14,7 +14,7 @@ from arkund.core.files.writing import BITS
 from arkund.studio.jobs import runner
 from arkund.studio.models import Print
 from arkund.studio.pages.errors import body_of, wanted
-from arkund.studio.services.access import session_or_404
+from arkund.studio.services.access import session_or_404, user_of
 
 
 @require_POST
@@ -25,7 +25,7 @@ def start(request: HttpRequest, session_id: int) -> JsonResponse:
     if format_name not in BITS:
         raise SettingsError(f"format: expected one of {', '.join(BITS)}; got {format_name!r}.")
     given = {"folder": f"{session.pk}/{uuid.uuid4().hex[:12]}", "format": format_name}
-    return JsonResponse({"job": runner.start("print", given, f"print, {format_name}", session.pk).pk})
+    return JsonResponse({"job": runner.start("print", given, f"print, {format_name}", session.pk, user_of(request)).pk})
 
 
 def file(request: HttpRequest, session_id: int, print_id: int, name: str) -> FileResponse:
