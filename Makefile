@@ -1,4 +1,4 @@
-.PHONY: help demo test ci format css vendor lock survey survey-swaps survey-timing survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long
+.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -57,6 +57,9 @@ bench:  ## Measure speed and memory
 kills:  ## SIGKILL at random moments of all kinds of work (docs/reliability.md); KILLS=240
 	.venv/bin/python -m tests.reliability.kills $(or $(KILLS),240)
 
+hands:  ## Two windows, the one click, the command line and an engineer at the same time; SECONDS=300
+	.venv/bin/python -m tests.reliability.hands $(or $(SECONDS),300)
+
 faults:  ## Full disks and read-only folders; FAULTS=60
 	.venv/bin/python -m tests.reliability.faults $(or $(FAULTS),60)
 
@@ -77,3 +80,5 @@ extremes:  ## Every field of the mixing half at both ends, alone and in company:
 
 scale:  ## How a print's time and memory grow with mics and length
 	.venv/bin/python -m tools.scale
+
+nightly: kills faults writers hands fuzz soak long bench  ## All that takes hours: what breaks, what is lost, what grows, how fast
