@@ -100,12 +100,23 @@ def archived(address, chromium, recordings, visitor) -> bytes:
     return visitor.get(f"/s/{number}/archive/{job['id']}.zip").body()
 
 
+def restored(address: str, visitor, archive: bytes) -> str:
+    """Bring an archive back; return the new session's address."""
+    file = {"name": "kit.zip", "mimeType": "application/zip", "buffer": archive}
+    job = done(visitor, visitor.post("/load", multipart={"files": file}))
+    return f"{address}/s/{job['result']['session']}"
+
+
 @pytest.fixture
 def session(address, visitor, archived) -> str:
     """Return the address of a session of the small kit that no other test has touched."""
-    file = {"name": "kit.zip", "mimeType": "application/zip", "buffer": archived}
-    job = done(visitor, visitor.post("/load", multipart={"files": file}))
-    return f"{address}/s/{job['result']['session']}"
+    return restored(address, visitor, archived)
+
+
+@pytest.fixture(scope="session")
+def looked_at(address, visitor, archived) -> str:
+    """Return the address of a session of the small kit for tests that change nothing."""
+    return restored(address, visitor, archived)
 
 
 @pytest.fixture

@@ -44,7 +44,7 @@ def violations(page, where: str) -> list[str]:
 class TestEveryPage:
     """No violation of levels A and AA."""
 
-    def test_start_page_and_steps(self, looker, address, session):
+    def test_start_page_and_steps(self, looker, address, looked_at):
         """The start page, every step, the logbook, the recall sheet, the ear room and what is reckoned."""
-        wheres = [address, *(f"{session}/{name}/" for name in (*STEPS, *OTHERS))]
+        wheres = [address, *(f"{looked_at}/{name}/" for name in (*STEPS, *OTHERS))]
         assert [fault for where in wheres for fault in violations(looker, where)] == []

@@ -134,19 +134,19 @@ class TestPages:
     """Every step's page draws its chart and keeps within the window."""
 
     @pytest.mark.parametrize("step", list(STEPS))
-    def test_fits(self, page, session, step):
+    def test_fits(self, page, looked_at, step):
         """Nothing is cut off sideways at 1280 and at 900 pixels."""
-        page.goto(f"{session}/{step}/")
+        page.goto(f"{looked_at}/{step}/")
         expect(page.get_by_role("heading", level=1)).to_have_text(STEPS[step].question)
         ready(page)
         for width in (1280, 900):
             page.set_viewport_size({"width": width, "height": 800})
             page.wait_for_function("(width) => document.documentElement.scrollWidth <= width", arg=width)
 
-    def test_charts_show_something(self, page, session):
+    def test_charts_show_something(self, page, looked_at):
         """A canvas is not empty."""
         for step in ("load", "level", "lineup", "timing", "tone", "punch"):
-            page.goto(f"{session}/{step}/")
+            page.goto(f"{looked_at}/{step}/")
             page.wait_for_function(
                 """() => { const c = document.querySelector('canvas'); if (!c || c.width < 100) return false;
                 const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;

@@ -70,6 +70,7 @@ class TestSettled:
             settling.settle(Unattended(session.pk))
             assert Session.objects.get(pk=session.pk).plan == before
 
+    @pytest.mark.long
     def test_however_it_was_recorded(self, session, folder, little, tmp_path):
         """The same files come to the same Plan, to the byte; 6 dB softer and half a sample later they come to the same figures."""
         later = tmp_path / "softer and later"
@@ -87,6 +88,7 @@ class TestSettled:
         apart = {a.figure.key: abs(a.value - b.value) for a, b in pairs if a.value is not None}
         assert max(apart.values()) < 0.3, apart
 
+    @pytest.mark.long
     def test_a_heavy_kit_is_cleaned_tight(self, session):
         """Its toms are silent between their hits, without anybody choosing a look; one that was chosen stays."""
         apply(session.pk, {"school": "heavy"}, step="kit", title="heavy")

@@ -13,6 +13,7 @@ import pytest
 
 from tests.studio.test_cli import ARKUND, arkund, as_json
 
+pytestmark = pytest.mark.long  # a scheduler, workers and prints as processes
 LONG = 10  # the little kit repeated, so that there is a middle in which to die
 
 

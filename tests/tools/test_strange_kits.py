@@ -7,6 +7,8 @@ from arkund.core.hits import evidence
 from arkund.core.hits.bands import measure_bands
 from tools.strange_kits import strange_kit
 
+pytestmark = pytest.mark.long  # what only teaching the judge needs
+
 
 class TestStrangeKit:
     """Whatever their number, they are whole takes with their truth."""

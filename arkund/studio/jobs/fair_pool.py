@@ -4,6 +4,7 @@ import threading
 from collections import Counter
 from collections.abc import Callable, Hashable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 
 
 class FairPool:
@@ -39,7 +40,8 @@ class FairPool:
                 self._under_way[user] -= 1
                 left = bool(self._waiting)
             if left:
-                self._pool.submit(self._next)
+                with suppress(RuntimeError):  # the application is ending; the next start takes up what waits
+                    self._pool.submit(self._next)
 
     def _most(self, user: Hashable) -> int:
         return self._size if user is None else max(self._size - 1, 1)
