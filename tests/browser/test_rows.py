@@ -125,8 +125,15 @@ class TestRows:
         assert levels[1] > levels[0] + 30.0
         steps = [float(np.abs(np.diff(audio)).max()) for audio in heard]
         assert steps[2] < 1.2 * steps[1]
+        for step in ("tone", "lineup", "blend"):  # it is carried along, also past pages that have no scenes
+            page.goto(f"{session}/{step}/")
+            ready(page)
+            chosen = page.get_by_role("button", name="Lift", exact=True)
+            if step != "lineup":
+                expect(chosen).to_have_attribute("aria-pressed", "true")
         page.get_by_role("button", name="remove the scene").click()
         expect(page.get_by_role("button", name="Lift in chorus")).to_have_count(0)
+        page.get_by_role("button", name="path path").click()
         page.get_by_role("button", name="remove path").click()
         expect(page.get_by_role("spinbutton", name="level of path", exact=True)).to_have_count(0)
 

@@ -35,6 +35,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "fields": fields_of(step),
             "choices": choices_of(step),
             "tools": STEPS[step].tools,
+            "with_scenes": step in WITH_ROWS,
             "pages": {each.key: each.name for each in STEPS.values()},
             **({"most_shelf_q": MOST_SHELF_Q} if step in WITH_ROWS else {}),
         },

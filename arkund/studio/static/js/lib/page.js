@@ -20,10 +20,12 @@ export function registerPage() {
   window.addEventListener("job-ended", (e) => {
     if (e.detail.kind === "whole" && e.detail.session === boot.session) Alpine.store("page").refresh();
   });
+  const sceneKey = `scene ${boot.session}`; // carried from page to page, in this window
   Alpine.store("page", {
     ...boot,
     of: new URLSearchParams(location.search).get("of") || "",
-    scene: new URLSearchParams(location.search).get("scene") || "", // what is set holds in it alone
+    // what is set holds in it alone
+    scene: boot.with_scenes ? (new URLSearchParams(location.search).get("scene") ?? sessionStorage.getItem(sceneKey) ?? "") : "",
     scenes: [],
     trialScene: "", // in which the last changes were tried
     picked: "", // the tool that was chosen in the row
@@ -53,6 +55,7 @@ export function registerPage() {
         this.redoes = data.redo;
         this.open = data.open;
         this.scene = data.scene;
+        if (boot.with_scenes) sessionStorage.setItem(sceneKey, data.scene);
         this.scenes = data.scenes;
         this.bars = data.bars;
         this.sections = data.sections;
