@@ -156,7 +156,7 @@ class TestInThePicture:
         page.get_by_role("button", name="+ low-shelf").click()
         expect(page.locator("#message")).to_contain_text("low-shelf added")
         ready(page)
-        for label, value in (("frequency of filter 1", "100"), ("gain of filter 1", "0")):
+        for label, value in (("frequency of filter 1", "150"), ("gain of filter 1", "0")):
             page.get_by_label(label).fill(value)
             page.get_by_label(label).press("Enter")
             ready(page)

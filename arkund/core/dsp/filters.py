@@ -98,15 +98,20 @@ def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: in
     return _matched((a * a, a * root, a), (1.0, root, a), frequency_hz, sample_rate_hz)
 
 
-def high_pass(frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0) -> tuple[Biquad, ...]:
+def high_pass(
+    frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0, matched: bool = True
+) -> tuple[Biquad, ...]:
     """Return a matched Butterworth high-pass of order 1-8 (6 dB/octave each), -3.01 dB at frequency_hz, and with a resonance so much more.
 
     It follows the analogue curve within 0.5 dB (0.55 at order 8) up to 20 kHz where it lets more than a thousandth through, and within 1.6 dB with strong
-    resonances near half the sample rate.
+    resonances near half the sample rate. matched : else it is bent towards half the sample rate, as the bilinear transform does
     """
     _check(frequency_hz, 1.0, sample_rate_hz)
-    denominators = _butterworth_denominators(order, resonance_db)
-    return tuple(_high_pass_section(denominator, frequency_hz, sample_rate_hz) for denominator in denominators)
+    section = _high_pass_section if matched else _bilinear_high_pass
+    return tuple(
+        section(denominator, frequency_hz, sample_rate_hz)
+        for denominator in _butterworth_denominators(order, resonance_db)
+    )
 
 
 def low_pass(frequency_hz: float, order: int, sample_rate_hz: int, resonance_db: float = 0.0) -> tuple[Biquad, ...]:
@@ -183,8 +188,10 @@ def _bilinear(numerator, denominator, frequency_hz: float, sample_rate_hz: int) 
     )
 
 
-def _bilinear_first(frequency_hz: float, sample_rate_hz: int) -> Biquad:
-    """Return a high-pass of first order."""
+def _bilinear_high_pass(denominator, frequency_hz: float, sample_rate_hz: int) -> Biquad:
+    """Return a section of a high-pass, of first order where its denominator has no s^2."""
+    if denominator[0]:
+        return _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
     g = math.tan(math.pi * frequency_hz / sample_rate_hz)
     return Biquad(1.0 / (1.0 + g), -1.0 / (1.0 + g), 0.0, -(1.0 - g) / (1.0 + g), 0.0)
 
@@ -192,12 +199,9 @@ def _bilinear_first(frequency_hz: float, sample_rate_hz: int) -> Biquad:
 @functools.lru_cache(maxsize=2048)
 def _high_pass_section(denominator, frequency_hz: float, sample_rate_hz: int) -> Biquad:
     """Match an analogue section of a high-pass: its zeros stay at 0 Hz, its poles and its gain are fitted. Where it lies low the bilinear one is as good."""
-    first_order = not denominator[0]
     if frequency_hz < BILINEAR_SHARE * sample_rate_hz:
-        if first_order:
-            return _bilinear_first(frequency_hz, sample_rate_hz)
-        return _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
-    if first_order:
+        return _bilinear_high_pass(denominator, frequency_hz, sample_rate_hz)
+    if not denominator[0]:
         return _matched((0.0, 1.0, 0.0), denominator, frequency_hz, sample_rate_hz, QUICK_EVALUATIONS)
     from scipy.optimize import least_squares  # a slow import
 

@@ -81,10 +81,13 @@ def _edges(first: int, last: int, rate: int) -> np.ndarray:
 
 
 def _sections(rate: int) -> np.ndarray:
-    """Return the values of state-variable sections: a high and a low pass per band, then one high pass per wide band."""
+    """Return the values of state-variable sections: a high and a low pass per band, then one high pass per wide band; those that the judge was taught on."""
     sections = []
     for band in range(BANDS):
-        sections += [*high_pass(EDGES_HZ[band], 2, rate), *low_pass(min(EDGES_HZ[band + 1], 0.45 * rate), 2, rate)]
+        sections += [
+            *high_pass(EDGES_HZ[band], 2, rate, matched=False),
+            *low_pass(min(EDGES_HZ[band + 1], 0.45 * rate), 2, rate),
+        ]
     for low_hz in ARRIVAL_HZ:
-        sections += high_pass(low_hz, 2, rate)
+        sections += high_pass(low_hz, 2, rate, matched=False)
     return np.array([section.state_variable() for section in sections], np.float32).reshape(-1)
