@@ -20,9 +20,7 @@ TO_60_DB = 6.9078  # time constants in which an amplitude falls by 60 dB
 SPREAD = 1.9  # the longest line against the shortest
 # How large a room is for each second of its decay: in a smaller one single tones ring on, a larger one is over after a few reflections.
 LEAST_M_PER_S, MOST_M_PER_S = 8.0, 32.0
-FIRST = (
-    0.5  # of what would be heard before the shortest line's end; all of it would outlast short decays in the diffusers
-)
+FIRST = 0.5  # of what would be heard before the shortest line's end: all of it rings on in the diffusers
 DIFFUSERS_MS = (4.77, 3.59, 12.73, 9.31)  # at a size of 10 m
 MOST_DIFFUSION = 0.75
 LONGEST_DIFFUSER = 1 << 12

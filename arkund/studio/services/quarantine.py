@@ -7,6 +7,7 @@ import json
 import re
 import shutil
 from collections.abc import Collection, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -53,8 +54,9 @@ def put_aside(path: Path, owners: Collection[int] = ()) -> Path:
         day = folder() / datetime.now(UTC).date().isoformat()
         told = _owners(day) | {str(moved.relative_to(day)): sorted(owners)}
         new = day / f".{OWNERS}"
-        new.write_text(json.dumps(told, sort_keys=True))
-        new.replace(day / OWNERS)
+        with suppress(OSError):  # a full disk must not keep anybody from deleting; it counts for nobody then
+            new.write_text(json.dumps(told, sort_keys=True))
+            new.replace(day / OWNERS)
     return moved
 
 

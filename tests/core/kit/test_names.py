@@ -1,9 +1,11 @@
 """Recognition of names in every usual spelling."""
 
+from pathlib import Path
+
 import pytest
 
 from arkund.core.kit.names import recognise, recognise_folder
-from arkund.core.kit.pieces import CLOSE_ROLES, PIECES, ROLES, group_of, kit_order, timing_mic
+from arkund.core.kit.pieces import CLOSE_ROLES, PIECES, ROLES, group_of, kit_order, timing_mic, words_of
 from arkund.core.plan.plan import MicPlan
 from tests.core.kit.spellings import FOLDERS, generated
 
@@ -127,6 +129,20 @@ class TestFolders:
         """Whatever numbers stand in front."""
         names = ["06_Tom_1", "07_rack_tom_2", "08 Rack 3", "09 Tom Floor"]
         assert [x.piece for x in recognise_folder(names)] == ["tom1", "tom2", "tom3", "floor"]
+
+
+class TestDocumented:
+    """The table of docs/names.md."""
+
+    def test_each_is_so(self):
+        """Folder by folder."""
+        text = (Path(__file__).parents[3] / "docs" / "names.md").read_text().partition("\n# Doubted")[0]
+        for folder in text.split("\n## ")[1:]:
+            rows = [line.strip("| ").split(" | ") for line in folder.splitlines() if line.startswith("| ")][1:]
+            found = recognise_folder([name for name, _ in rows])
+            assert len(rows) > 4
+            told = [f"{words_of(mine.piece, mine.role)} {mine.side}".strip() for mine in found]
+            assert told == [mic for _, mic in rows]
 
 
 class TestPieces:
