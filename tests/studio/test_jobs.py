@@ -164,14 +164,22 @@ class TestPropose:
 class TestGoingDown:
     """The application stops while work is under way."""
 
-    def test_work_is_left_open(self, kind, monkeypatch):
+    @pytest.mark.parametrize(
+        ("said", "main_thread"),
+        [
+            ("something of it is gone", threading.Thread),
+            ("cannot schedule new futures after interpreter shutdown", threading.main_thread),
+            ("cannot schedule new futures after shutdown", threading.main_thread),
+        ],
+    )
+    def test_work_is_left_open(self, kind, monkeypatch, said, main_thread):
         """What fails because everything around it is gone is no failure: the next start takes it up again."""
 
         def gone(handle):
-            raise RuntimeError("cannot schedule new futures after interpreter shutdown")
+            raise RuntimeError(said)
 
         kind(gone)
-        monkeypatch.setattr(runner.threading, "main_thread", threading.Thread)
+        monkeypatch.setattr(runner.threading, "main_thread", main_thread)
         assert ended(runner.start("test", {}, "a test")).state == Job.RUNNING
 
 

@@ -127,6 +127,12 @@ def _submit(job: Job) -> None:
         _pool.submit(job.user_id, functools.partial(run, job.pk))
 
 
+def _going_down(error: Exception) -> bool:
+    """Say whether the application ended around the work: threads that are not there any more take nothing."""
+    refused = isinstance(error, RuntimeError) and "cannot schedule new futures" in str(error)
+    return refused or not threading.main_thread().is_alive()
+
+
 def run(job_id: int) -> None:
     """Do one job's work and write down how it ended."""
     close_old_connections()
@@ -148,8 +154,8 @@ def run(job_id: int) -> None:
         rows.update(state=Job.CANCELLED, message=str(error)[:600])
         _forget_upload(job)
     except Exception as error:
-        if not threading.main_thread().is_alive():
-            return  # the application is going down around it: the next start takes it up again
+        if _going_down(error):
+            return  # the next start takes it up again
         said = store.refusal(error)
         if said is None:
             log.exception("job %s failed", job_id)
