@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from collections import Counter
+from contextlib import suppress
 from pathlib import Path
 
 from tests.reliability.ground import alone, set_up, small_recording
@@ -96,12 +97,15 @@ def _at_once(address: str, session_id: int, seconds: float, data: Path, told: To
 
 def _hand(step: str, page, rng: random.Random) -> None:
     """Do one thing in a window: step a delay, type a trim, do a note, undo or do again."""
+    from playwright.sync_api import TimeoutError as TooLate
+
     what = rng.random()
     if what < 0.2:
         page.locator("canvas").first.focus()
         page.keyboard.press(rng.choice(("Control+z", "Control+Shift+Z")))
     elif what < 0.3 and (note := page.get_by_role("button", name="do it").first).count() and note.is_enabled():
-        note.click(timeout=2000)
+        with suppress(TooLate):  # it went away under the hand
+            note.click(timeout=2000)
     elif step == "lineup":
         page.locator("canvas").first.focus()
         page.keyboard.press(rng.choice(("ArrowRight", "ArrowLeft")))
