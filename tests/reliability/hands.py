@@ -4,7 +4,7 @@ Two windows of a real browser line up, type levels, do notes, undo and do again;
 what it likes. In the end every Move that anybody was told is made stands in the logbook, done unless it was undone, and the Plan is what they make together.
 """
 
-import json
+import os
 import random
 import subprocess
 import sys
@@ -14,10 +14,10 @@ from collections import Counter
 from contextlib import suppress
 from pathlib import Path
 
+from arkund.studio.cli.served import COMMAND, served
 from tests.reliability.ground import alone, set_up, small_recording
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"]
-ARKUND = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()"]
 ENDS_S = 120.0  # for what is still under way at the end
 
 
@@ -116,15 +116,13 @@ def _hand(step: str, page, rng: random.Random) -> None:
 
 
 def _command(*words: str, env: dict[str, str]) -> subprocess.Popen:
-    import os
-
     return subprocess.Popen(
-        [*ARKUND, *words], env=os.environ | env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        [*COMMAND, *words], env=os.environ | env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
 
 
-def _check(session_id: int, before: dict, deeds: dict[int, str]) -> list[str]:
-    """Hold what windows were told against the logbook, and the logbook against the Plan."""
+def _check(session_id: int, before: dict, deeds: dict[int, str]) -> tuple[int, list[str]]:
+    """Hold what windows were told against the logbook, and the logbook against the Plan; return how many Moves there are, and what is wrong."""
     from arkund.core.plan import change, difference
     from arkund.core.plan.versions import read_plan
     from arkund.studio.models import Move, Session
@@ -145,7 +143,7 @@ def _check(session_id: int, before: dict, deeds: dict[int, str]) -> list[str]:
         plan = change.put(plan, difference.unpacked(plan, change.of_today(move.after)))
     if plan != session.plan:
         wrong.append("the Plan is not what the Moves make together")
-    return wrong
+    return len(states), wrong
 
 
 def _begin(folder: Path) -> list:
@@ -165,20 +163,10 @@ def run(seconds: float) -> tuple[Counter, list[str]]:
         set_up(data)
         recording = small_recording(Path(folder) / "Song", 16.0, 5)
         session_id, before = alone(lambda: _begin(recording))
-        from arkund.studio.cli.served import served
-
         with served(data, env={"ARKUND_BACKGROUND": "1"}) as server:
             _at_once(server.address, session_id, seconds, data, told)
-        deeds = json.loads(json.dumps(told.deeds))
-        wrong = alone(lambda: _check(session_id, before, {int(number): deed for number, deed in deeds.items()}))
-        counts = told.counts | Counter(moves=alone(lambda: _moves(session_id)))
-        return counts, told.wrong + wrong
-
-
-def _moves(session_id: int) -> int:
-    from arkund.studio.models import Session
-
-    return Session.objects.get(pk=session_id).moves.count()
+        moves, wrong = alone(lambda: _check(session_id, before, told.deeds))
+        return told.counts | Counter(moves=moves), told.wrong + wrong
 
 
 if __name__ == "__main__":

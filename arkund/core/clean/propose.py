@@ -8,7 +8,7 @@ import numpy as np
 from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
 from arkund.core.clean.ring import DEEPEST_DB, HOP_S, Ringing, heard_for
-from arkund.core.clean.settings import DEPTH, cleans, down_db, usual_down_db
+from arkund.core.clean.settings import DEPTH, HEARD_DB, USUAL_HEARD_DB, cleans, down_db, usual_down_db
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows
@@ -20,8 +20,6 @@ SAFE_MARGIN_DB = 6.0
 THRESHOLD_SHARE = 0.5  # where between the loudest other (0) and the softest own hit (1)
 ROLL_GAP_S, ROLL_STROKES = 0.13, 4
 GENTLE_ATTACK_MS, GENTLE_DB = 1.0, 10.0
-HEARD_DB = {"tight": 12.0}  # so far a drum rings before its gate begins to close; elsewhere:
-USUAL_HEARD_DB = 20.0
 LEAST_HOLD_MS, RELEASES_MS = 20.0, (60.0, 1000.0)
 FADES_MS = (80.0, 600.0)
 WELL_FOUND = ("kick",)  # whose hits are hardly ever missed; a missed ghost of a snare would be turned down

@@ -14,6 +14,8 @@ LOOKS = {
 DEPTH = {"regions": "down_db", "gate": "range_db"}
 WAYS = ("gate", "cut", "leave")
 DOWN_DB = {"tight": {"tom": 60.0, "kick": 24.0, "snare": 16.0}, "some life": {"tom": 24.0, "kick": 14.0, "snare": 12.0}}
+HEARD_DB = {"tight": 12.0}  # how far a drum has fallen when its gate begins to close, where that is not USUAL_HEARD_DB
+USUAL_HEARD_DB = 20.0
 OTHERS_DB = 12.0  # of what is cleaned by hand alone
 BOTTOM_DB = 10.0  # of a snare's bottom: its wires answer the whole kit, and belong to it
 

@@ -11,6 +11,7 @@ References
 
 import functools
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -203,8 +204,6 @@ def _high_pass_section(denominator, frequency_hz: float, sample_rate_hz: int) ->
         return _bilinear_high_pass(denominator, frequency_hz, sample_rate_hz)
     if not denominator[0]:
         return _matched((0.0, 1.0, 0.0), denominator, frequency_hz, sample_rate_hz, QUICK_EVALUATIONS)
-    from scipy.optimize import least_squares  # a slow import
-
     grid_hz = _fit_grid_hz(frequency_hz, sample_rate_hz)
     wanted_db = power_to_db(_analogue_power((1.0, 0.0, 0.0), denominator, grid_hz, frequency_hz))
 
@@ -214,18 +213,35 @@ def _high_pass_section(denominator, frequency_hz: float, sample_rate_hz: int) ->
         gain = float(db_to_gain(-middle))
         return Biquad(gain, -2.0 * gain, gain, *a), error - middle
 
+    bilinear = _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
+    starts = (np.array([bilinear.a1, bilinear.a2]), _impulse_invariant(denominator, frequency_hz, sample_rate_hz))
+    found = [_refined(fitted, start, QUICK_EVALUATIONS) for start in starts]
+    return min(found, key=lambda each: np.abs(each[1]).max())[0]
+
+
+Fitted = Callable[[np.ndarray], tuple[Biquad, np.ndarray]]
+
+
+def _refined(fitted: Fitted, start: np.ndarray, evaluations: int) -> tuple[Biquad, np.ndarray]:
+    """Return the section to which a fit comes from some poles (a1, a2), and its deviation in dB.
+
+    fitted : gives the best section with some poles and its deviation; the fourth power of that is summed, which pulls the largest down
+    """
+    from scipy.optimize import least_squares  # a slow import, needed for refinement only
+
     def residual(free: np.ndarray) -> np.ndarray:
         error = fitted(_stable(free))[1]
         return error * np.abs(error)
 
-    poles = np.exp(np.roots(denominator) * 2.0 * math.pi * frequency_hz / sample_rate_hz)
-    bilinear = _bilinear((1.0, 0.0, 0.0), denominator, frequency_hz, sample_rate_hz)
-    found = []
-    for start in ((bilinear.a1, bilinear.a2), (-(poles[0] + poles[1]).real, (poles[0] * poles[1]).real)):
-        solved = least_squares(residual, _free(np.array(start)), max_nfev=QUICK_EVALUATIONS)
-        section, error = fitted(_stable(solved.x))
-        found.append((float(np.abs(error).max()), section))
-    return min(found, key=lambda each: each[0])[1]
+    return fitted(_stable(least_squares(residual, _free(start), max_nfev=evaluations).x))
+
+
+def _impulse_invariant(denominator, frequency_hz: float, sample_rate_hz: int) -> np.ndarray:
+    """Return the poles (a1, a2) of an analogue denominator by impulse invariance; one of first order gets a second pole."""
+    w0 = 2.0 * math.pi * frequency_hz / sample_rate_hz
+    poles = np.exp(np.roots(denominator) * w0)
+    z = poles if poles.size == 2 else np.array([poles[0], SECOND_POLE])
+    return np.array([-(z[0] + z[1]).real, (z[0] * z[1]).real])
 
 
 def _fit_grid_hz(frequency_hz: float, sample_rate_hz: int) -> np.ndarray:
@@ -245,24 +261,15 @@ def _matched(
     the gain at DC exact; the poles are then refined so that the deviation in dB is smallest up to 20 kHz. A section of first order gets a second pole, which
     frees what the fit needs.
     """
-    from scipy.optimize import least_squares  # a slow import, needed for refinement only
-
-    w0 = 2.0 * math.pi * frequency_hz / sample_rate_hz
     grid_hz = _fit_grid_hz(frequency_hz, sample_rate_hz)
     wanted = _analogue_power(numerator, denominator, grid_hz, frequency_hz)
     dc = (numerator[2] / denominator[2]) ** 2
-    poles = np.roots(denominator) * w0
-    z = np.exp(poles) if poles.size == 2 else np.array([np.exp(poles[0]), SECOND_POLE])
-    start = np.array([-(z[0] + z[1]).real, (z[0] * z[1]).real])
+    start = _impulse_invariant(denominator, frequency_hz, sample_rate_hz)
 
     def fitted(a: np.ndarray) -> tuple[Biquad, np.ndarray]:
         section = _numerator(a[0], a[1], grid_hz, wanted, dc, sample_rate_hz)
         got = np.abs(section.response(grid_hz, sample_rate_hz)) ** 2
         return section, power_to_db(np.maximum(got, 1e-12) / wanted)
-
-    def residual(free: np.ndarray) -> np.ndarray:
-        error = fitted(_stable(free))[1]
-        return error * np.abs(error)  # the fourth power in sum: pulls the largest deviation down
 
     section, error = fitted(start)
     starts = [start]
@@ -272,8 +279,7 @@ def _matched(
     for poles_from in starts:
         if np.max(np.abs(error)) < GOOD_FIT_DB:
             break
-        solved = least_squares(residual, _free(poles_from), max_nfev=evaluations)
-        other, error_other = fitted(_stable(solved.x))
+        other, error_other = _refined(fitted, poles_from, evaluations)
         if np.max(np.abs(error_other)) < np.max(np.abs(error)):
             section, error = other, error_other
     return section

@@ -45,7 +45,7 @@ class Compressor(Tool):
         100.0,
         step=0.5,
         unit="ms",
-        help="hears the mean of squares over so long; 0 hears each peak, and takes a little less of a steady tone than its curve says",
+        help="mean-square averaging time; 0 detects peaks and reduces a steady tone slightly less than the curve says",
     )
     lookahead_ms: float = number(0.0, 0.0, 5.0, step=0.1, unit="ms", help="hears this much before it sounds")
     share: float = number(1.0, 0.0, 1.0, step=0.01, help="of the compressed sound; the rest stays as it was")

@@ -34,7 +34,7 @@ class Gate(Tool):
         0.0,
         step=0.5,
         unit="dB",
-        help="opens above this level of the key, whose peaks it follows: up at once, down within 5 ms",
+        help="opens above this key level; peaks are followed at once and fall within 5 ms",
     )
     hysteresis_db: float = number(
         4.0,
@@ -42,7 +42,7 @@ class Gate(Tool):
         24.0,
         step=0.5,
         unit="dB",
-        help="stays open down to this far below the threshold, for half a second at most",
+        help="closes this far below the threshold, or half a second after it was last passed",
     )
     attack_ms: float = number(0.1, 0.02, 50.0, step=0.02, unit="ms", help="63 % of the way open")
     hold_ms: float = number(
@@ -51,7 +51,7 @@ class Gate(Tool):
         1000.0,
         step=1.0,
         unit="ms",
-        help="stays open once the level is lower than that; 13 ms at least, half a period of 40 Hz",
+        help="stays open this long after the level has fallen; at least 13 ms, half a period of 40 Hz",
     )
     release_ms: float = number(
         120.0, 5.0, 1500.0, step=1.0, unit="ms", help="63 % of the way closed; straight: all of it, so many dB each ms"

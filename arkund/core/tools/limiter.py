@@ -31,7 +31,7 @@ class Limiter(Tool):
         0.0,
         step=0.1,
         unit="dBTP",
-        help="no true peak above this; what lies above 20 kHz may pass it by a decibel",
+        help="no true peak above this up to 20 kHz; content above that may exceed it by about 1 dB",
     )
     release_ms: float = number(60.0, 5.0, 500.0, step=1.0, unit="ms")
 

@@ -40,7 +40,7 @@ class Regions(Tool):
     lead_ms: float = number(3.0, 0.0, 50.0, step=0.1, unit="ms", help="heard this much before a hit begins")
     fade_in_ms: float = number(2.0, 0.1, 100.0, step=0.1, unit="ms", help="comes up within this, before the lead")
     fade_out_ms: float = number(
-        80.0, 1.0, 2000.0, step=1.0, unit="ms", help="goes down within this, after its ring, so many dB each ms"
+        80.0, 1.0, 2000.0, step=1.0, unit="ms", help="fades out over this after the ring, linear in dB"
     )
     sooner_ms: float = number(
         0.0, 0.0, 2000.0, step=5.0, unit="ms", help="each ends so much before its ring does: a shorter drum"

@@ -60,7 +60,7 @@ class Shaper(Tool):
         15.0,
         step=0.5,
         unit="dB",
-        help="the stroke, its first 10 ms; not of one that is 12 dB softer within 60 ms",
+        help="the first 10 ms of a hit; a hit 12 dB softer within 60 ms of another is not detected",
     )
     sustain_db: float = number(
         0.0, -24.0, 15.0, step=0.5, unit="dB", help="all that follows until the next stroke: ring, room, bleed"

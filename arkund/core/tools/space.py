@@ -51,7 +51,7 @@ class Space(Tool):
         30.0,
         step=0.5,
         unit="m",
-        help="of the room: how far its reflections lie apart; 8 to 32 m for each second of decay count",
+        help="size of the room, which spaces its reflections; limited to 8 to 32 m per second of decay",
     )
     density: float = number(0.8, 0.0, 1.0, step=0.05, help="how soon single reflections are no longer heard")
     width: float = number(1.0, 0.0, 1.0, step=0.05, help="0 = the same left and right")

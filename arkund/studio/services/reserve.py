@@ -10,8 +10,8 @@ from django.conf import settings
 from arkund.core.errors import StorageError
 from arkund.core.files import room
 
-RESERVE_BYTES = 16 << 20
-NEEDED_BYTES = 4 << 20  # by the database and its journal, to be opened and written to
+RESERVE_BYTES = 16_000_000
+NEEDED_BYTES = 4_000_000  # by the database and its journal, to be opened and written to
 
 
 def hold() -> None:
@@ -43,8 +43,8 @@ def give_up() -> str:
             "Nothing was touched; make room and start again."
         )
     return (
-        f"The disk is full; a reserve of {RESERVE_BYTES / 1e6:.0f} MB was given up to start. Nothing can be loaded or printed until there is room: "
-        f"former prints lie below prints/, what was deleted below quarantine/ in {settings.DATA}."
+        f"The disk is full. The reserve of {RESERVE_BYTES / 1e6:.0f} MB was released so that Arkund can start; nothing can be loaded or printed until "
+        f"there is room. Old prints are in prints/, deleted sessions in quarantine/, both in {settings.DATA}."
     )
 
 

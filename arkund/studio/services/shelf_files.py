@@ -10,7 +10,7 @@ import soxr
 from django.db import transaction
 
 from arkund.core.errors import SettingsError
-from arkund.core.files import audio, room
+from arkund.core.files import audio, checksum, room
 from arkund.core.kit.pieces import PIECES
 from arkund.core.plan.plan import SHELF, Capture, Part
 from arkund.core.replace import shelf, shelf_folder
@@ -66,7 +66,7 @@ def take_over(session: Session, other: Session, user: int | None = None, version
         raise SettingsError(f"shelf: {other.name} has no hits on its shelf.")
     to, of = session.sample_rate_hz, other.sample_rate_hz
     hits = [hit if to == of else hit.at_rate(to / of) for hit, _ in described]
-    wanted = sum(len(shelving.places(measure, mine)) * (mine.before + mine.length) for _, mine in described)
+    wanted = sum(len(shelving.sources_of(measure, mine)) * (mine.before + mine.length) for _, mine in described)
     uploads.check_share(user, round(room.BYTES_PER_SAMPLE * wanted * to / of))
     title = f"{len(hits)} hits from the shelf of {other.name}"[:200]
     sounds = (
@@ -93,7 +93,7 @@ def save(session: Session, folder: Path) -> int:
 
 def _described(measure: Measure) -> list[tuple[ShelfHit, Capture]]:
     """Return the hits of a session's shelf that sound anywhere, as a folder describes them; those of the song are as strong as they are loud."""
-    captures = [mine for mine in measure.plan.captures if shelving.places(measure, mine)]
+    captures = [mine for mine in measure.plan.captures if shelving.sources_of(measure, mine)]
     loudest = {c.piece: max(o.level_db for o in captures if o.piece == c.piece and not o.parts) for c in captures if not c.parts}  # fmt: skip
     hits = [
         ShelfHit(
@@ -120,16 +120,8 @@ def _keep(
 ) -> Move:
     """Keep hits with their sounds on a session's shelf, as one Move. Sounds that come one after the other are let go of one after the other."""
     with store.being_written(), tempfile.TemporaryDirectory(dir=store.incoming_folder()) as folder:
-        known: dict[int, audio.Channel] = {}  # of a list, in which many hits may lie in one file
-        kept = []
-        for row in sounds:
-            mine = []
-            for role, samples in row:
-                channel = known.get(id(samples)) or _ingested(samples, session, Path(folder))
-                if isinstance(sounds, Sequence):
-                    known[id(samples)] = channel
-                mine.append((role, channel))
-            kept.append(mine)
+        known: dict[str, audio.Channel] = {}  # many hits may lie in one file
+        kept = [[(role, _ingested(samples, session, Path(folder), known)) for role, samples in row] for row in sounds]
         with transaction.atomic():
             fields = {"name": SHELF, "kind": Take.SHELF}
             take, _ = Take.everything.get_or_create(session=session, key=SHELF, defaults=fields)
@@ -183,9 +175,12 @@ def _captures(
     return out
 
 
-def _ingested(samples: np.ndarray, session: Session, folder: Path) -> audio.Channel:
-    """Bring samples into the data folder."""
-    path = folder / "hit.wav"
+def _ingested(samples: np.ndarray, session: Session, folder: Path, known: dict[str, audio.Channel]) -> audio.Channel:
+    """Bring samples into the data folder, once; known : what was brought before, by its checksum."""
     filled = np.pad(samples, (0, max(SHORTEST - samples.size, 0)))
-    soundfile.write(path, filled, session.sample_rate_hz, subtype="FLOAT")
-    return audio.ingest(path, store.audio_folder(), session.sample_rate_hz)[0]
+    digest = checksum.fresh(filled.tobytes()).hexdigest()
+    if digest not in known:
+        path = folder / "hit.wav"
+        soundfile.write(path, filled, session.sample_rate_hz, subtype="FLOAT")
+        known[digest] = audio.ingest(path, store.audio_folder(), session.sample_rate_hz)[0]
+    return known[digest]

@@ -72,8 +72,8 @@ def sound_of(measure: Measure, capture_id: str) -> np.ndarray | None:
     return found[0][1] if found else None
 
 
-def places(measure: Measure, mine: Capture) -> list[tuple[str, str]]:
-    """Return the mics at a hit's drum, or its files: role and id."""
+def sources_of(measure: Measure, mine: Capture) -> list[tuple[str, str]]:
+    """Return the mics that a hit is heard in at its drum, or its files: role and id."""
     if mine.parts:
         return [(part.role, part.key) for part in mine.parts]
     mics = [m for m in measure.plan.mics if m.piece == mine.piece and is_close(m.role) and not m.is_layer]
@@ -84,5 +84,5 @@ def sounds(measure: Measure, mine: Capture) -> list[Sound]:
     """Return what a hit is in the mics at its drum, or in its files, with the roles of their mics."""
     return [
         (role, captured(raw(measure.plan, measure.recordings, key, mine.take), mine, measure.rate))
-        for role, key in places(measure, mine)
+        for role, key in sources_of(measure, mine)
     ]

@@ -83,6 +83,6 @@ def check_share(user_id: int | None, wanted_bytes: int) -> None:
     if used + wanted_bytes > settings.QUOTA_BYTES:
         raise StorageError(
             f"Your recordings and prints take {used / 1e9:.2f} GB and these {wanted_bytes / 1e9:.2f} GB; you may keep "
-            f"{settings.QUOTA_BYTES / 1e9:.0f} GB. Nothing was changed. What was deleted counts for {quarantine.KEPT_DAYS} days, as it can come back; "
-            "delete a print or a session in time, or ask the studio's keeper."
+            f"{settings.QUOTA_BYTES / 1e9:.0f} GB. Nothing was changed. Deleted sessions count for {quarantine.KEPT_DAYS} days, while they can be restored; "
+            "ask the studio's keeper to remove them sooner."
         )
