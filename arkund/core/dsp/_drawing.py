@@ -37,6 +37,35 @@ def add_strikes(out, start, at, gains, first, sizes, sounds, room, gives_way):
 
 
 @njit(**OPTIONS)
+def add_between_samples(out, start, parts, gains, first, sizes, sounds, readers):
+    """Add sounds to a signal [float64, shape=(samples,)] that begins at ``start``, each from a part of a sample on.
+
+    parts : where each begins, in parts of a sample, ``readers.shape[0]`` of them in each; gains, first, sizes, sounds : as of ``add_strikes``; readers : the
+    taps that delay by each part, and by half their number less one
+    """
+    half = readers.shape[1] // 2
+    for k in range(parts.size):
+        whole = parts[k] // readers.shape[0]
+        part, begin, size, gain, place = (
+            parts[k] - whole * readers.shape[0],
+            whole - start,
+            sizes[k],
+            gains[k],
+            first[k],
+        )
+        if part == 0:
+            for i in range(max(begin, 0), min(begin + size, out.size)):
+                out[i] += gain * sounds[place + i - begin]
+            continue
+        taps = readers[part]
+        for i in range(max(begin - half + 1, 0), min(begin + size + half, out.size)):
+            value, newest = 0.0, i - begin + half - 1
+            for j in range(max(newest - size + 1, 0), min(newest + 1, taps.size)):
+                value += taps[j] * sounds[place + newest - j]
+            out[i] += gain * value
+
+
+@njit(**OPTIONS)
 def extremes(stride, x, rows, low, high):
     """Write the lowest and the highest of each so many rows of a bank; low, high: rows of LANES."""
     L = len(stride)

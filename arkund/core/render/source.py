@@ -113,18 +113,26 @@ class Sources:
 
     def _sounds(self, mine: Sampled) -> dict[str, Sound]:
         """Return the hits that a layer opens, prepared, by capture."""
-        used, of, out = {shot.capture for shot in mine.shots}, self._plan.mic(mine.of), {}
-        for capture in self._plan.captures:
-            if capture.id in used and (place := _heard_in(capture, of)):
-                sound = captured(raw(self._plan, self._recordings, *place), capture, self._rate)
-                out[capture.id] = shots.prepared(Sound(sound, capture.before), mine.sounding(), self._rate)
-        return out
+        used, of = {shot.capture for shot in mine.shots}, self._plan.mic(mine.of)
+        captures = [each for each in self._plan.captures if each.id in used]
+        found = shelf_sounds(self._plan, self._recordings, of, captures)
+        return {key: shots.prepared(sound, mine.sounding(), self._rate) for key, sound in found.items()}
 
     def _in_song(self, read: Read, mic: MicPlan) -> Read:
         """Return a reader of what is heard after the edits in time."""
         if mic.moves_with_piece and mic.piece in self._alone:
             read = functools.partial(self._alone[mic.piece].read, read)
         return functools.partial(self._edited.read, read) if self._edited else read
+
+
+def shelf_sounds(plan: Plan, recordings: Recordings, mic: MicPlan, captures: Sequence[Capture]) -> dict[str, Sound]:
+    """Return a mic's part of hits of the shelf as they are kept, by id; none of those that it has no part in."""
+    heard = {each.id: (each, _heard_in(each, mic)) for each in captures}
+    return {
+        key: Sound(captured(raw(plan, recordings, *place), capture, recordings.sample_rate_hz), capture.before)
+        for key, (capture, place) in heard.items()
+        if place
+    }
 
 
 def _put_into(plan: Plan, mic: MicPlan) -> tuple[dict[str, Capture], list[Placement], list[MicPlan]]:

@@ -13,18 +13,24 @@ WHOLE_MS = 5000.0  # as long as a shot is
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Shot(Settings):
-    """One hit of the shelf in a layer. gain_db : brings it to the level of the usual strike; for_db : the strike, against the usual one, that it stands for"""
+    """One hit of the shelf in a layer.
+
+    gain_db : brings it to the level of the usual strike; for_db : the strike, against the usual one, that it stands for; late_samples : by how much its attack
+    comes later than where it was found, see ``landing``
+    """
 
     capture: str = text(longest=40)
     gain_db: float = number(0.0, -120.0, 120.0, step=0.1, unit="dB")
     for_db: float = number(0.0, -120.0, 120.0, step=0.5, unit="dB")
+    late_samples: float = number(0.0, -200.0, 200.0, step=0.01, unit="samples")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sampled(Settings):
     """What strikes open.
 
-    strikes : in order, (sample of the recording, level in dB against the usual strike), frozen when it was laid; of : the mic whose part of each hit sounds
+    strikes : in order, (sample of the recording in parts, level in dB against the usual strike), frozen when it was laid; of : the mic whose part of each hit
+    sounds
     """
 
     shots: tuple[Shot, ...] = ()
@@ -40,7 +46,7 @@ class Sampled(Settings):
     high_pass_hz: float = number(OPEN_LOW_HZ, OPEN_LOW_HZ, 5000.0, step=1.0, unit="Hz", help="high-pass; 20 = off")
     low_pass_hz: float = number(OPEN_HIGH_HZ, 40.0, OPEN_HIGH_HZ, step=10.0, unit="Hz", help="low-pass; 20000 = off")
     variation: int = number(1, 0, 99_999, step=1, help="another number, another order of variants")
-    strikes: tuple[tuple[int, float], ...] = ()
+    strikes: tuple[tuple[float, float], ...] = ()
 
     def __post_init__(self) -> None:
         Settings.__post_init__(self)

@@ -114,11 +114,13 @@ def with_captures(plan: Plan, new: Sequence[Capture]) -> list[Capture]:
     return out
 
 
-def shots_of(captures: Sequence[Capture], usual_db: float, levels_db: Sequence[float]) -> tuple[Shot, ...]:
+def shots_of(
+    captures: Sequence[Capture], usual_db: float, levels_db: Sequence[float], late_samples: Mapping[str, float]
+) -> tuple[Shot, ...]:
     """Return hits of the shelf as the shots of a layer.
 
-    usual_db : the level of the drum's usual hit in its own mic; levels_db : of all its hits. Hits of the song stand for their own strength; the strongest
-    from files for the strongest tenth.
+    usual_db : the level of the drum's usual hit in its own mic; levels_db : of all its hits; late_samples : of a hit by its id, see ``landing``. Hits of the
+    song stand for their own strength; the strongest from files for the strongest tenth.
     """
     top = float(np.quantile(levels_db, STRONGEST_QUANTILE)) - usual_db if len(levels_db) else 0.0
     return tuple(
@@ -126,6 +128,7 @@ def shots_of(captures: Sequence[Capture], usual_db: float, levels_db: Sequence[f
             capture=c.id,
             gain_db=round(usual_db - c.level_db, 2),
             for_db=round(top + c.strength_db if c.parts else c.level_db - usual_db, 2),
+            late_samples=round(late_samples.get(c.id, 0.0), 2),
         )
         for c in captures
     )

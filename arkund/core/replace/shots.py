@@ -1,6 +1,7 @@
 """Hits of the shelf laid under a drum: which of them a strike opens, how strongly, at which pitch and length."""
 
 import functools
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -9,14 +10,15 @@ from scipy.signal import butter, sosfilt
 
 from arkund.core.dsp import _drawing
 from arkund.core.dsp.crossfade import cubic
-from arkund.core.dsp.delay import read_at_speed
+from arkund.core.dsp.delay import HALF_TAPS, part_sample_filter, read_at_speed
 from arkund.core.files.audio import read_padded
 from arkund.core.replace.made import EVERY
-from arkund.core.replace.sampled import OPEN_HIGH_HZ, OPEN_LOW_HZ, Sampled
+from arkund.core.replace.sampled import OPEN_HIGH_HZ, OPEN_LOW_HZ, Sampled, Shot
 from arkund.core.units import db_to_gain, ms_to_samples
 
 SAME_STRENGTH_DB = 1.0  # shots for strengths no further apart are variants of each other
 FADE_MS, FADE_SHARE = 30.0, 1 / 3  # of a shot that is cut short
+MOST_LATE = Shot.ranges()["late_samples"].high
 BELOW_NYQUIST = 0.45  # of the rate: what a higher pitch would fold is taken off above it
 
 
@@ -29,7 +31,7 @@ class Sound:
 
 
 SILENT = Sound(np.zeros(1, np.float32), 0)
-WHOLE = 1  # shots sound on under the next one
+PARTS = 32  # of a sample, at which shots land: within 0.01 dB at 20 kHz
 
 
 def prepared(sound: Sound, sampled: Sampled, sample_rate_hz: int) -> Sound:
@@ -66,20 +68,25 @@ def read(sampled: Sampled, sounds: Mapping[str, Sound], start: int, stop: int) -
         return out.astype(np.float32)
     mine = [sounds.get(shot.capture, SILENT) for shot in sampled.shots]
     sizes, before = (np.array(row, np.int64) for row in zip(*((s.samples.size, s.before) for s in mine), strict=True))
-    longest = int(sizes.max())
-    low, high = np.searchsorted(at, start - longest), np.searchsorted(at, stop + longest)
+    reach = int(sizes.max()) + HALF_TAPS + math.ceil(MOST_LATE)
+    low, high = np.searchsorted(at, start - reach), np.searchsorted(at, stop + reach)
     near = which[low:high]
+    late = np.array([shot.late_samples for shot in sampled.shots])[near]
+    parts = np.round((at[low:high] - late) * PARTS).astype(np.int64) - before[near] * PARTS
     laid, first = np.concatenate([s.samples for s in mine]).astype(float), np.cumsum(sizes) - sizes
-    whole = sizes[near]
-    _drawing.add_strikes(
-        out, start, at[low:high] - before[near], gains[low:high], first[near], whole, laid, whole, WHOLE
-    )
+    _drawing.add_between_samples(out, start, parts, gains[low:high], first[near], sizes[near], laid, _readers())
     return out.astype(np.float32)
+
+
+@functools.cache
+def _readers() -> np.ndarray:
+    """Return the taps that read a sound later by each of PARTS parts of a sample [float64, shape=(PARTS, 2 * HALF_TAPS)]."""
+    return np.stack([part_sample_filter(k / PARTS) for k in range(PARTS)]).astype(float)
 
 
 @functools.lru_cache(maxsize=64)
 def struck(sampled: Sampled) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Return when a layer is struck, as factors how strongly, and which of its shots is opened.
+    """Return when a layer is struck [samples, in parts], as factors how strongly, and which of its shots is opened.
 
     The shot for the nearest strength is taken; among several for the same strength one is drawn that was not the last. Drawn from ``variation`` alone, so that
     a print repeats.
@@ -87,9 +94,9 @@ def struck(sampled: Sampled) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     rows = np.array(sampled.strikes, float).reshape(-1, 2)
     if sampled.least_db > EVERY:
         rows = rows[rows[:, 1] >= sampled.least_db]
-    at, levels = rows[:, 0].astype(np.int64), rows[:, 1]
+    at, levels = rows[:, 0], rows[:, 1]
     if not sampled.shots or not at.size:
-        return np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64)
+        return np.zeros(0), np.zeros(0), np.zeros(0, np.int64)
     stands_for = np.array([shot.for_db for shot in sampled.shots])
     nearest = np.abs(levels[:, None] - stands_for[None, :]).argmin(axis=1)
     variants = [np.flatnonzero(np.abs(stands_for - db) <= SAME_STRENGTH_DB).tolist() for db in stands_for]

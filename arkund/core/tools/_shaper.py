@@ -10,8 +10,8 @@ from arkund.core.dsp.lanes import fused, inverse, larger, load, size, smaller, s
 
 
 @njit(inline="always", **OPTIONS)
-def shaper_block(stride, x, rows, depth, params, state, one, two):
-    """Shape rows in place, with two buffers to work in: see ``shaper``."""
+def shaper_block(stride, x, heard, rows, depth, params, state, one, two):
+    """Shape rows in place by what is heard, with two buffers to work in: see ``shaper``."""
     L = len(stride)
     dull, release, slow = load(stride, params, 0), load(stride, params, L), load(stride, params, 2 * L)
     floor = larger(load(stride, params, 3 * L), splat(stride, FLOOR))  # lanes that nobody uses have none
@@ -19,7 +19,7 @@ def shaper_block(stride, x, rows, depth, params, state, one, two):
     low, env, rest = load(stride, state, 0), load(stride, state, L), load(stride, state, 2 * L)
     left, stroke = load(stride, state, 3 * L), load(stride, state, 4 * L)
     for i in range(rows):
-        now = load(stride, x, i * L)
+        now = load(stride, heard, i * L)
         low = fused(low - now, dull, now)
         bright = size(now - low)
         env = larger(larger(bright, link * swapped(bright)) + floor, env * release)
@@ -78,8 +78,10 @@ def shelf(stride, x, rows, params, state, shares, roots):
 
 
 @njit(**OPTIONS)
-def shaper(stride, x, depth, params, state):
+def shaper(stride, x, heard, depth, params, state):
     """Shape transients in place: one gain for a stroke's attack, another for what follows, and others below some frequencies.
+
+    heard : what the detector listens to, as many rows; ``x`` itself where it listens to its own
 
     An onset is where the envelope of what is bright stands well above what it was milliseconds ago, by its ratio, so that the result does not depend on level.
     params rows: 0 coefficient of the low-pass that is taken from the key, 1 release of its envelope, 2 how slowly the past follows it, 3 floor, 4 how far the
@@ -94,7 +96,9 @@ def shaper(stride, x, depth, params, state):
     for start in range(0, x.size, values):
         part = x[start : start + values]
         worked = even(part, spare)
-        shaper_block(stride, worked, part.size // len(stride), depth, params, state, one, two)
+        shaper_block(
+            stride, worked, heard[start : start + values], part.size // len(stride), depth, params, state, one, two
+        )
         brought_back(part, worked)
         if depth:
             flush(state)

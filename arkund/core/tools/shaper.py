@@ -1,5 +1,7 @@
-"""The transient shaper: a gain for a stroke's attack, another for what follows, whatever its level; the same for all, or by up to four bands. A stroke that
-follows another within 60 ms and is 12 dB softer does not stand out of its ring, and is not seen.
+"""The transient shaper: a gain for a hit's attack, another for what follows, whatever its level; the same for all, or by up to four bands.
+
+Its own detector misses a hit that follows another within 60 ms and is 12 dB softer: it does not stand out of the ring. Keyed by the found hits of its drum it
+misses none down to 20 ms, and hears no bleed.
 
 Bands part at shelves whose gains move and whose poles stand still (see ``dsp.moving``): bands with equal settings add up to the very signal, and nothing turns
 its phase. One detector hears all of the stroke, so that the bands move together.
@@ -12,12 +14,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.dsp.bank import coefficient, lanes
+from arkund.core.dsp.filters import Biquad
 from arkund.core.dsp.moving import Moving, low_shelf
-from arkund.core.dsp.reach import Reach, of_follower
+from arkund.core.dsp.reach import Reach, of_cascades, of_follower
 from arkund.core.errors import SettingsError
 from arkund.core.settings import Settings, number
 from arkund.core.tools import _shaper
-from arkund.core.tools.tool import Tool, kind
+from arkund.core.tools.detector import Detectors, key_filter
+from arkund.core.tools.tool import Key, Tool, kind
 from arkund.core.units import DB_PER_OCTAVE, db_to_gain
 
 BRIGHT_HZ = 2500.0  # an attack is told by what lies above: drums ring below it
@@ -36,6 +40,7 @@ DAMPINGS = (
     2.0 * math.sin(math.pi / 8.0),
     2.0 * math.sin(3.0 * math.pi / 8.0),
 )  # of a Butterworth filter of fourth order
+KEY_ORDER = 2  # of the key's filters
 HIGHEST_SHARE = 0.4  # of the sample rate: bands part no higher
 
 
@@ -60,7 +65,7 @@ class Shaper(Tool):
         15.0,
         step=0.5,
         unit="dB",
-        help="the first 10 ms of a hit; a hit 12 dB softer within 60 ms of another is not detected",
+        help="the first 10 ms of a hit; by itself it misses a hit 12 dB softer within 60 ms of another, keyed by found hits it does not",
     )
     sustain_db: float = number(
         0.0, -24.0, 15.0, step=0.5, unit="dB", help="all that follows until the next stroke: ring, room, bleed"
@@ -68,6 +73,7 @@ class Shaper(Tool):
 
     gain_db: float = number(0.0, -15.0, 15.0, step=0.5, unit="dB", help="of all of it")
     above: tuple[Above, ...] = ()
+    key: Key = Key(length_ms=5.0)  # noqa: RUF009 (frozen); as short as can be, so that the hits of a roll do not run together
 
     def __post_init__(self) -> None:
         Tool.__post_init__(self)
@@ -86,7 +92,12 @@ class Shaper(Tool):
         """Return what the shaper must hear beyond a span: its envelope and the past of it, and an attack that is under way."""
         attack = Reach(exact=math.ceil((ATTACK_MS + FALL_MS) * sample_rate_hz / 1000.0))
         parted = Reach(sum(each.settle_samples() for row in _parted(self, sample_rate_hz) for each in row))
-        return of_follower(ENVELOPE_MS, sample_rate_hz) + of_follower(PAST_MS, sample_rate_hz) + attack + parted
+        key = of_cascades([self.detector(sample_rate_hz)])
+        return key + of_follower(ENVELOPE_MS, sample_rate_hz) + of_follower(PAST_MS, sample_rate_hz) + attack + parted
+
+    def detector(self, sample_rate_hz: int) -> tuple[Biquad, ...]:
+        """Return the sections that the detector listens through."""
+        return key_filter(self.key, KEY_ORDER, sample_rate_hz)
 
 
 SETTINGS = Shaper
@@ -123,6 +134,11 @@ class Run:
         tops = [s.bands[-1] for s in shapers]
         amounts = ([_octaves(band, "attack_db") for band in tops], [_octaves(band, "sustain_db") for band in tops])
         same = ([value] * len(shapers) for value in values)
+        self._detectors = Detectors(
+            [s.detector(rate) for s in shapers], [0] * len(shapers), [bool(s.key.of) for s in shapers], width
+        )
+        self._struck = [k for k, s in enumerate(shapers) if s.key.of.startswith("hits:")]
+        self._last = np.zeros(len(self._struck), np.float32)
         self._depth = max(len(s.above) for s in shapers)
         parted = [row for k in range(self._depth) for row in zip(*(_shelf(s, k, rate) for s in shapers), strict=True)]
         self._params = lanes([*same, *amounts, [float(linked)] * len(shapers), *parted], width)
@@ -130,8 +146,22 @@ class Run:
         self._state = np.repeat(np.array(state, np.float32), width)
 
     def run(self, bank: np.ndarray, count: int, key: np.ndarray | None = None) -> None:
-        """Shape the first ``count`` rows of a bank [float32, shape=(samples, width), contiguous] in place."""
-        _shaper.BANKS[bank.shape[1]].shaper(bank[:count].reshape(-1), self._depth, self._params, self._state)
+        """Shape the first ``count`` rows of a bank [float32, shape=(samples, width), contiguous] in place.
+
+        key : a bank of the same shape, for the lanes whose key is elsewhere
+        """
+        part = bank[:count]
+        heard = part if self._detectors.plain else self._detectors.hear(bank, key, count)
+        if self._struck and key is not None:
+            heard[:, self._struck], self._last = onsets(heard[:, self._struck], self._last)
+        loop = _shaper.BANKS[bank.shape[1]].shaper
+        loop(part.reshape(-1), heard.reshape(-1), self._depth, self._params, self._state)
+
+
+def onsets(strikes: np.ndarray, before: np.ndarray | float = 0.0) -> tuple[np.ndarray, np.ndarray]:
+    """Return a single sample of 1 for each strike of a key that is a row of pulses [shape=(samples, lanes)], whatever its level, and the last row."""
+    rises = np.diff(strikes, axis=0, prepend=np.broadcast_to(before, (1, strikes.shape[1]))) > 0.0
+    return rises.astype(np.float32), strikes[-1].copy()
 
 
 def _octaves(band: Shaper | Above, name: str) -> float:
@@ -151,11 +181,16 @@ def _shelf(shaper: Shaper, number_: int, rate: int) -> tuple[float, ...]:
 
 def oracle(x: np.ndarray, shaper: Shaper, sample_rate_hz: int, key: np.ndarray | None = None) -> np.ndarray:
     """Return a signal [shape=(samples,)] with its attack and sustain shaped, sample by sample in double precision."""
+    from arkund.core.tools.plain import filtered
+
+    heard = filtered(np.asarray(x if key is None else key, float), shaper.detector(sample_rate_hz))
+    if shaper.key.of.startswith("hits:") and key is not None:
+        heard = onsets(heard[:, None])[0][:, 0]
     rate, low, env, past, left, share = sample_rate_hz, 0.0, SHAPER_FLOOR, SHAPER_FLOOR, 0.0, 0.0
     dull = math.exp(-2 * math.pi * BRIGHT_HZ / rate)
     kr, kp, ka = (coefficient(t, rate) for t in (ENVELOPE_MS, PAST_MS, RISE_MS))
     shares: list[float] = []
-    for v in np.asarray(x, float).tolist():
+    for v in heard.tolist():
         low = v + (low - v) * dull
         env = max(abs(v - low) + SHAPER_FLOOR, env * kr)
         past = env + (past - env) * kp if env > past else env

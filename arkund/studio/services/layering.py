@@ -7,7 +7,9 @@ from arkund.core.hits.resolve import against_usual, usual_level_db
 from arkund.core.kit.pieces import is_close, timing_mic
 from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.render.source import raw, shelf_sounds
 from arkund.core.replace import layers as laying
+from arkund.core.replace.landing import landed
 from arkund.core.replace.low_end import LowEnd, low_end, main_hz
 from arkund.core.replace.low_end import turned_over_db as low_end_turned_over_db
 from arkund.core.replace.made import SORTS
@@ -64,10 +66,15 @@ def add_hits(measure: Measure, piece: str, captures: list[str], into: bool = Fal
     chosen = [known[each] for each in captures or known]
     if not chosen:
         raise SettingsError(f"layer: the shelf has no hits of {piece}; keep some of this song or load files first.")
-    strikes = against_usual(hits, measure.rate)
+    strikes, late_samples = landed(
+        raw(plan, measure.recordings, mic.id),
+        hits,
+        shelf_sounds(plan, measure.recordings, mic, chosen),
+        measure.rate,
+    )
     levels = [h.level_db for h in hits]
     layer_id = free_id(f"{piece}-hits", {each.id for each in plan.mics})
-    layer = laying.laid_hits(layer_id, mic, shots_of(chosen, usual_level_db(hits), levels), strikes)
+    layer = laying.laid_hits(layer_id, mic, shots_of(chosen, usual_level_db(hits), levels, late_samples), strikes)
     strips, hits_s = heard(measure.at(plan.replace(mics=(*plan.mics, layer))), piece)
     layer = laying.fitted(layer, strips.pop(layer.id), strips, hits_s, measure.rate)
     where = ""
@@ -99,7 +106,11 @@ def remove(measure: Measure, layer_id: str) -> Change:
 def again(measure: Measure, layer_id: str) -> Change:
     """Open a layer by the hits as they are found now."""
     layer = _layer(measure, layer_id)
-    now = [list(row) for row in against_usual(measure.hits.get(layer.piece, []), measure.rate)]
+    hits = measure.hits.get(layer.piece, [])
+    frozen = against_usual(hits, measure.rate)
+    if layer.sampled and hits:
+        frozen = landed(raw(measure.plan, measure.recordings, layer.sampled.of), hits, {}, measure.rate)[0]
+    now = [list(row) for row in frozen]
     return Change(
         f"{layer.name}: opened by {len(now)} hits",
         {f"mics.{layer.id}.{'made' if layer.made else 'sampled'}.strikes": now},

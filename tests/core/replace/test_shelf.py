@@ -71,12 +71,13 @@ class TestProposed:
         """A hit of the song stands for its own strength; of files the strongest for the strongest tenth. All are brought to the usual level."""
         own = proposed(PLAN, song(), "snare", RATE)
         usual, levels = -9.0, [h.level_db for h in song()["snare"]]
-        for c, shot in zip(own, shots_of(own, usual, levels), strict=True):
+        for c, shot in zip(own, shots_of(own, usual, levels, {own[0].id: 0.25}), strict=True):
             assert shot.for_db == pytest.approx(c.level_db + 9.0)
             assert shot.gain_db == pytest.approx(-9.0 - c.level_db)
+            assert shot.late_samples == (0.25 if c is own[0] else 0.0)
         parts = [{"key": "a"}]
         files = [own[0].from_json(own[0].to_json() | {"take": "shelf", "parts": parts, "level_db": -1.0, "strength_db": s}) for s in (0.0, -6.0)]  # fmt: skip
-        strong, soft = shots_of(files, usual, levels)
+        strong, soft = shots_of(files, usual, levels, {})
         assert strong.for_db == pytest.approx(3.0)
         assert (soft.for_db, soft.gain_db) == (pytest.approx(-3.0), pytest.approx(-8.0))
 

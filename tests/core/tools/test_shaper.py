@@ -5,12 +5,14 @@ import pytest
 
 from arkund.core.demo.room import usual_voices
 from arkund.core.demo.strokes import stroke
+from arkund.core.dsp.bank import bank_of
 from arkund.core.errors import SettingsError
 from arkund.core.hits.resolve import Hit
 from arkund.core.punch.measure import attack_and_body_db, average_envelope
 from arkund.core.tools import shaper
 from arkund.core.tools.plain import residual_db
 from arkund.core.tools.shaper import Above, Shaper
+from arkund.core.tools.tool import Key
 from tests.core.dsp.test_bank import drums
 from tests.stages import RATE, through
 
@@ -140,6 +142,76 @@ class TestShaper:
         for s in (Shaper(on=True, attack_db=9.0, sustain_db=-12.0), Shaper(on=True, attack_db=-6.0, sustain_db=8.0)):
             x = drums(seed)
             assert residual_db(through(s, x), shaper.oracle(x, s, RATE)) < -90
+
+
+HITS = Key(of="hits:snare", length_ms=5.0)
+
+
+def pulses(*strikes: tuple[int, float]) -> np.ndarray:
+    """Return what a key of found hits gives: pulses of 5 ms at their levels."""
+    key = np.zeros(RATE, np.float32)
+    for at, level_db in strikes:
+        key[at : at + RATE // 200] = np.maximum(key[at : at + RATE // 200], 10 ** (level_db / 20))
+    return key
+
+
+class TestKeyedByHits:
+    """What the found hits tell is not missed, and nothing else is taken for a hit."""
+
+    @pytest.mark.parametrize("softer_db", [0.0, -12.0, -30.0])
+    @pytest.mark.parametrize("later_ms", [62, 40, 21])
+    def test_a_second_hit_is_seen(self, later_ms, softer_db):
+        """However soft, as soon as 21 ms after the first: the full attack on both."""
+        second = AT + later_ms * RATE // 1000
+        key = pulses((AT, -3.0), (second, -3.0 + softer_db))
+        x = struck("snare", 491, -3.0)
+        x[second:] += (0.5 * 10 ** (softer_db / 20) * struck("snare", 492, -3.0)[AT : AT + RATE - second]).astype("f4")
+        gain = self.gain(x, key, attack_db=6.0)
+        for at in (AT, second):
+            assert gain[at + 24 : at + 480] == pytest.approx(6.0, abs=0.05)
+
+    def test_by_itself_it_misses_that(self):
+        """Which is why: a snare's second hit 62 ms later, 20 dB softer, is not seen in the ring of the first."""
+        second = AT + 62 * RATE // 1000
+        x = struck("snare", 491, -3.0)
+        x[second:] += (0.1 * struck("snare", 492, -3.0)[AT : AT + RATE - second]).astype("f4")
+        assert gain_of(x, attack_db=6.0)[second : second + 480].max() < 4.0
+
+    def test_bleed_opens_nothing(self):
+        """A hit of another drum, as loud, that is not among the found ones gets no attack."""
+        x = struck("snare", 493, -3.0) + np.roll(struck("kick", 494, -3.0), RATE // 4)
+        gain = self.gain(x, pulses((AT, -3.0)), attack_db=6.0)
+        assert gain[AT + 24 : AT + 480] == pytest.approx(6.0, abs=0.05)
+        assert np.abs(gain[AT + RATE // 5 :]).max() < 1e-3
+
+    def test_in_pieces(self):
+        """A bank that goes on block by block gives the very samples of the whole."""
+        s = Shaper(on=True, attack_db=9.0, sustain_db=-6.0, key=HITS)
+        x, key = struck("snare", 495, -6.0), pulses((AT, -6.0), (AT + 3000, -20.0))
+        whole, run, bank = through(s, x, key=key), *self.run(s, x)
+        keys = bank_of([key] * bank.shape[1])
+        for at in range(0, RATE, 2304):
+            run.run(bank[at : at + 2304], len(bank[at : at + 2304]), keys[at : at + 2304])
+        assert np.array_equal(bank[:, 0], whole)
+
+    def test_against_the_plain_loop(self):
+        s = Shaper(on=True, attack_db=9.0, sustain_db=-12.0, key=HITS)
+        x, key = drums(35), pulses(*[(k, -12.0 - k % 7) for k in range(500, RATE - 500, 3001)])
+        x = x[:RATE]
+        assert residual_db(through(s, x, key=key[: x.size]), shaper.oracle(x, s, RATE, key[: x.size])) < -90
+
+    @staticmethod
+    def gain(x: np.ndarray, key: np.ndarray, **settings) -> np.ndarray:
+        """Return the gain in dB at every sample of a shaper that hears a key."""
+        seen = np.abs(x) > 1e-6
+        out = through(Shaper(on=True, key=HITS, **settings), x, key=key)
+        gain = 20 * np.log10(np.abs(out[seen] / x[seen]) + 1e-9)
+        return np.interp(np.arange(x.size), np.flatnonzero(seen), gain)
+
+    @staticmethod
+    def run(s: Shaper, x: np.ndarray) -> tuple:
+        bank = bank_of([x]).copy()
+        return shaper.Run([s], RATE, bank.shape[1]), bank
 
 
 BODY = (0.03, 0.12)  # seconds after a stroke: what follows it
