@@ -15,9 +15,10 @@ import pytest
 
 from arkund.core.errors import AudioError, SettingsError, StorageError
 from arkund.studio.models import MicRecording, Session
-from arkund.studio.services import archiving, cards, copies, housekeeping, opening, owner, quarantine, store
+from arkund.studio.services import archiving, cards, copies, housekeeping, opening, owner, quarantine, recovery, store
 from arkund.studio.services.doctor import examine
 from arkund.studio.services.importing import import_folder
+from arkund.studio.services.printing import print_session
 from arkund.studio.services.recordings import recordings_of
 from tests.studio.doing import apply
 
@@ -197,6 +198,24 @@ class TestQuarantine:
         assert {path.stem for path in store.audio_folder().glob("*.npy")} == digests
         assert recordings_of(made[0]).mic("take-1", "sn-top").length > 0
         assert list(quarantine.days()) == []
+
+    def test_its_prints_come_back_with_it(self, session):
+        """Noted again, and still there after the next start: also where the database is a copy from before the print, or the print's session has another
+        number now.
+        """
+        folder = store.prints_folder() / str(session.pk) / "a print"
+        print_session(session, folder)
+        said = session.prints.get().manifest
+        session.prints.all().delete()
+        housekeeping.clear_up()
+        assert (session.prints.get().folder, session.prints.get().manifest) == (str(folder), said)
+        housekeeping.remove(session)
+        assert not folder.exists()
+        recovery.recover(day=datetime.now(UTC).date().isoformat())
+        housekeeping.clear_up()
+        row = Session.objects.get(uid=session.uid).prints.get()
+        assert (Path(row.folder), row.version, row.manifest) == (folder, said["plan_version"], said)
+        assert examine(repair=False) == []
 
     def test_what_another_session_uses_stays(self, session, tmp_path):
         """Recordings are shared by their contents."""

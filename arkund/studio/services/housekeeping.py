@@ -4,8 +4,8 @@ import shutil
 from pathlib import Path
 
 from arkund.studio.jobs import runner
-from arkund.studio.models import Job, MicRecording, Print, Session
-from arkund.studio.services import cards, quarantine, store
+from arkund.studio.models import Job, MicRecording, Session
+from arkund.studio.services import cards, printed, quarantine, store
 
 
 def clear_up() -> None:
@@ -14,6 +14,7 @@ def clear_up() -> None:
         if alone:
             for path in unfinished():
                 delete(path)
+            printed.claim()
             for path in nobodys():
                 quarantine.put_aside(path)
     cards.refresh()
@@ -38,10 +39,8 @@ def unfinished() -> list[Path]:
 def nobodys() -> list[Path]:
     """Return whole recordings and prints that neither a session nor a job refers to."""
     used = set(MicRecording.objects.values_list("digest", flat=True))
-    printed = set(Print.objects.values_list("folder", flat=True))
     out = [path for path in store.audio_folder().glob("*.npy") if path.name[0] != "." and path.stem not in used]
-    prints = [path for path in store.prints_folder().glob("*/*") if not path.name.startswith(".")]
-    return out + [path for path in prints if str(path.with_suffix("")) not in printed]
+    return out + printed.unclaimed()
 
 
 def remove(session: Session) -> None:

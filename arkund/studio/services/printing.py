@@ -105,6 +105,7 @@ def _manifest(session: Session, plan: Plan, format_name: str, length: int, rows:
     return {
         "arkund": __version__,
         "session": session.name,
+        "session_uid": session.uid,
         "plan_version": session.version,
         "sample_rate_hz": session.sample_rate_hz,
         "length_samples": length,

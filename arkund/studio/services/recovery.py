@@ -1,9 +1,11 @@
 """``arkund doctor``'s ways back: a copy of the database, sessions from the cards beside the recordings, what was put aside."""
 
+from pathlib import Path
+
 from django.core.management import call_command
 from django.db import connection
 
-from arkund.studio.services import cards, copies, opening, quarantine
+from arkund.studio.services import cards, copies, opening, printed, quarantine
 from arkund.studio.services.complaint import Complaint
 
 
@@ -21,6 +23,7 @@ def recover(*, copy: str | None = None, from_audio: bool = False, day: str | Non
         call_command("migrate", verbosity=0, interactive=False)
         made, faults = cards.rebuild_all()
         done += [f"session {session.pk} ({session.name}): rebuilt from its card" for session in made] + faults
+        done += [f"print {Path(each.folder).name} of {each.session.name}: noted again" for each in printed.claim()]
     return done
 
 
