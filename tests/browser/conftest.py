@@ -1,9 +1,13 @@
 """The real server as a child process, and headless Chromium."""
 
 import dataclasses
+import json
 import re
+import secrets
 import time
+import urllib.request
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 import soundfile
@@ -102,9 +106,25 @@ def archived(address, chromium, recordings, visitor) -> bytes:
 
 def restored(address: str, visitor, archive: bytes) -> str:
     """Bring an archive back; return the new session's address."""
-    file = {"name": "kit.zip", "mimeType": "application/zip", "buffer": archive}
-    job = done(visitor, visitor.post("/load", multipart={"files": file}))
+    job = done(visitor, posted(address, visitor, archive))
     return f"{address}/s/{job['result']['session']}"
+
+
+def posted(address: str, visitor, archive: bytes) -> SimpleNamespace:
+    """Hand in an archive as the page does, beside the browser: ten times as quick as through it."""
+    cookies = {each["name"]: each["value"] for each in visitor.storage_state()["cookies"]}
+    edge = secrets.token_hex()
+    head = f'--{edge}\r\nContent-Disposition: form-data; name="files"; filename="kit.zip"\r\nContent-Type: application/zip\r\n\r\n'
+    body = head.encode() + archive + f"\r\n--{edge}--\r\n".encode()
+    told = {
+        "Content-Type": f"multipart/form-data; boundary={edge}",
+        "Cookie": "; ".join(f"{name}={value}" for name, value in cookies.items()),
+        "X-CSRFToken": cookies["csrftoken"],
+        "Referer": address,
+    }
+    with urllib.request.urlopen(urllib.request.Request(f"{address}/load", body, told)) as answer:
+        text = answer.read().decode()
+        return SimpleNamespace(ok=True, text=lambda: text, json=lambda: json.loads(text))
 
 
 @pytest.fixture

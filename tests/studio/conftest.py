@@ -8,11 +8,15 @@ from pathlib import Path
 import pytest
 import soundfile
 
+from arkund.core import tasks
 from arkund.core.files.library import forget_opened
 from arkund.studio.services import proposing, settling, solving, store
 from arkund.studio.services.importing import import_folder
 from tests.kits import SmallKit, small_kit
 from tests.studio.doing import apply
+
+FINDING = ("tests.studio.test_cluster", "tests.studio.test_jobs")
+_found: dict[tuple, dict] = {}
 
 
 @pytest.fixture(autouse=True)
@@ -30,6 +34,22 @@ def few_rounds(request, monkeypatch):
         monkeypatch.setattr(settling, "ROUNDS", 1)
     if request.module.__name__ != "tests.studio.test_solving":
         monkeypatch.setattr(solving, "MOST_ROUNDS", 1)
+
+
+@pytest.fixture(autouse=True)
+def hits_found_once(request, monkeypatch):
+    """The same recordings with the same names have the same hits: they are found once in a process, except where finding is looked at."""
+    if request.module.__name__ in FINDING:
+        return
+    find = tasks.hits_of_take
+
+    def found(recordings, take, mics, channels, work):
+        key = (recordings.sample_rate_hz, *((recordings.content(take, mic), each) for mic, each in zip(mics, channels, strict=True)))  # fmt: skip
+        if key not in _found:
+            _found[key] = find(recordings, take, mics, channels, work)
+        return _found[key]
+
+    monkeypatch.setattr(tasks, "hits_of_take", found)
 
 
 @pytest.fixture(scope="session")

@@ -1,15 +1,17 @@
 """Room on the disk, and a user's share of it: what counts, what stays free, and what is left where there is none."""
 
 import errno
+from datetime import timedelta
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 import soundfile
+from django.utils import timezone
 
 from arkund.core.errors import SettingsError, StorageError
 from arkund.core.files import room
-from arkund.studio.models import MicRecording, Print, Take
+from arkund.studio.models import Job, MicRecording, Print, Take
 from arkund.studio.services import archiving, backing, housekeeping, owner, quarantine, reserve, store, uploads
 from arkund.studio.services.printing import print_session
 
@@ -58,6 +60,21 @@ class TestShare:
         assert sum(path.stat().st_size for path in back) >= recorded
         assert uploads.used_bytes(anna.pk) == 0
         assert not list(quarantine.folder().rglob(quarantine.OWNERS))
+
+    def test_what_was_uploaded_for_work_that_failed(self, session, anna):
+        """Counts while it can be started again; after a week nobody will, and the next start lets it go."""
+        recorded, folder = recorded_bytes(session), store.incoming_folder() / "upload"
+        folder.mkdir(parents=True)
+        (folder / "long.wav").write_bytes(b"x" * 5000)
+        job = Job.objects.create(kind="import", user=anna, state=Job.FAILED, arguments={"folder": "upload"})
+        assert uploads.used_bytes(anna.pk) == recorded + 5000
+        housekeeping.clear_up()
+        assert folder.exists()
+        Job.objects.filter(pk=job.pk).update(beat=timezone.now() - timedelta(days=8))
+        housekeeping.clear_up()
+        assert not folder.exists()
+        assert uploads.used_bytes(anna.pk) == recorded
+        assert Job.objects.get(pk=job.pk).state == Job.CANCELLED
 
     def test_a_backing_track_by_what_it_unpacks_to(self, session, tmp_path):
         """A minute of quiet music is a small file; its share is asked for before anything is kept."""

@@ -94,8 +94,10 @@ class TestKeys:
         assert session.plan.groups[4].tools[0].key.of == "hits:snare"
         with pytest.raises(SettingsError, match="no hits of 'crash'"):
             change(session, rigging.set_key, "group:overheads", "compressor", "hits:crash")
-        with pytest.raises(SettingsError, match="a shaper listens to nothing"):
-            change(session, rigging.set_key, "sn-top", "shaper", "mic:kd-in")
+        change(session, changes.add_tool, "sn-top", "grit")
+        session.refresh_from_db()
+        with pytest.raises(SettingsError, match="a grit listens to nothing"):
+            change(session, rigging.set_key, "sn-top", "grit", "mic:kd-in")
         with pytest.raises(SettingsError, match="in a circle"):
             change(session, rigging.set_key, "sn-top", "compressor", "group:snare")
 

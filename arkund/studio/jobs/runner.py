@@ -6,6 +6,7 @@ import os
 import shutil
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
 
 from django.conf import settings
 from django.db import close_old_connections
@@ -20,6 +21,7 @@ from arkund.studio.models import Job
 from arkund.studio.services import owner, store
 
 MOST_TRIES = 2  # work that took the process down with it is not begun by itself for ever
+FAILED_KEPT_DAYS = 7  # so long failed work can be started again with what was uploaded for it
 NICENESS = 5  # of background work: it also holds the interpreter's lock now and then, and must not starve with it
 STOPPED = "The application was stopped meanwhile; nothing half-made was kept. Start it again."
 FAILED = "Something failed inside Arkund; the server's log says what. Nothing was changed."
@@ -73,6 +75,11 @@ def put_aside(jobs: QuerySet[Job]) -> int:
         count += Job.objects.filter(pk=job.pk, state=Job.FAILED).update(state=Job.CANCELLED)
         _forget_upload(job)
     return count
+
+
+def put_aside_old() -> int:
+    """Let work be that failed FAILED_KEPT_DAYS ago and longer, with what was uploaded for it: nobody is going to try it again. Return how many."""
+    return put_aside(Job.objects.filter(beat__lt=timezone.now() - timedelta(days=FAILED_KEPT_DAYS)))
 
 
 def _forget_upload(job: Job) -> None:

@@ -10,6 +10,7 @@ from arkund.studio.services import cards, printed, quarantine, store
 
 def clear_up() -> None:
     """Delete what crashes left unfinished, put aside what nobody refers to, unless another process is writing just now, and take up interrupted jobs."""
+    runner.put_aside_old()
     with store.undisturbed() as alone:
         if alone:
             for path in unfinished():

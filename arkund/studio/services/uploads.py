@@ -13,7 +13,7 @@ from django.core.files.uploadedfile import UploadedFile
 
 from arkund.core.errors import StorageError
 from arkund.core.files import room
-from arkund.studio.models import MicRecording, Print
+from arkund.studio.models import Job, MicRecording, Print
 from arkund.studio.services import quarantine, store
 
 MOST_NAME_BYTES = 200  # of one part of a path, as the file system counts; it allows 255, temporary names need some
@@ -65,13 +65,17 @@ def _free(path: Path, in_the_way: Callable[[Path], bool]) -> Path:
 
 
 def used_bytes(user_id: int) -> int:
-    """Return how much the recordings and the prints of a user's sessions take, what several sessions share counting once, and what was put aside of theirs."""
+    """Return how much the recordings and the prints of a user's sessions take, what several sessions share counting once, what was put aside of theirs, and
+    what was uploaded for work that failed.
+    """
     rows = MicRecording.objects.filter(take__session__members=user_id).values_list("digest", "length").distinct()
     prints = [
         Path(folder) for folder in Print.objects.filter(session__members=user_id).values_list("folder", flat=True)
     ]
     printed = sum(quarantine.size_of(each) for made in prints for each in (made, made.with_suffix(".zip")))
-    return room.BYTES_PER_SAMPLE * sum(dict(rows).values()) + printed + quarantine.bytes_of(user_id)
+    failed = Job.objects.filter(user=user_id, state=Job.FAILED).values_list("arguments__folder", flat=True)
+    waiting = sum(quarantine.size_of(store.incoming_folder() / folder) for folder in failed if folder)
+    return room.BYTES_PER_SAMPLE * sum(dict(rows).values()) + printed + waiting + quarantine.bytes_of(user_id)
 
 
 def check_share(user_id: int | None, wanted_bytes: int) -> None:

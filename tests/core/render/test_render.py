@@ -101,9 +101,9 @@ class TestSpans:
         """Stems, paths, drums and single strips keep the promise too."""
         plan = random_rig(kit.plan, 42)
         for output in ("mix", "path:p0", "drum:kick"):
-            whole = render(plan, kit, (0, kit.samples), output)
+            whole = render(plan, kit, (0, 340_000), output)
             part = render(plan, kit, (300_000, 340_000), output)
-            assert apart_db(part, whole[300_000:340_000]) < -90, output
+            assert apart_db(part, whole[300_000:]) < -90, output
 
 
 class TestWithin:
