@@ -16,6 +16,7 @@ LOOP_S = 4.0
 BAR_2_S = 4.4
 
 
+@pytest.mark.long
 def test_proposed_and_compared(page, chromium, address, recordings):
     """Meant to be natural: nearly all figures are where they are meant to be, and each step says what was done; raw and now are as loud as each other, and
     stand out from their peaks otherwise.

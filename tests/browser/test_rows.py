@@ -3,6 +3,7 @@
 import re
 
 import numpy as np
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.tap import Tap, listen, loop, ready, tappable
@@ -62,6 +63,7 @@ class TestRows:
         page.locator("#undo").click()
         expect(page.locator(".word").nth(2)).to_contain_text("tone")
 
+    @pytest.mark.long
     def test_the_snare_tucked_into_the_overheads(self, page, session):
         """A compressor in the overheads' group listens to the strikes of the snare; the group alone is heard to fall at them."""
         page = tappable(page)

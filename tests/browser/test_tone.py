@@ -148,6 +148,7 @@ class TestInThePicture:
         page.locator("#undo").click()
         expect(page.locator("#undo")).to_have_attribute("title", re.compile("^(?!T1)"))
 
+    @pytest.mark.long
     def test_a_low_band_opens_at_kicks_only(self, page, session):
         """A low shelf that moves: in what is played the bottom rises by 3 dB and more where the kick sounds, and stays where it does not."""
         page = tappable(page)

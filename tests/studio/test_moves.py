@@ -284,3 +284,27 @@ class TestLongLogbook:
         assert "newer" not in pages[0]
         assert "made 0 " in pages[2]
         assert len(standing_decisions(plain, ["load:10003", "load:x"])) == 1
+
+
+class TestWhatFollows:
+    """Settings that change with others are part of the Move, and of its undo."""
+
+    def test_releases_follow_the_tempo(self, session):
+        """Also where a whole row of tools was written; undone they are as before."""
+        place = "mics.sn-top.tools.compressor"
+        moves.apply(session.pk, {f"{place}.release_by": "1/8"}, step="punch", title="an eighth", version=0)
+        session.refresh_from_db()
+        assert session.plan.mic("sn-top").tool("compressor").release_ms == 250.0
+        moves.apply(session.pk, {"tempo.bpm": 100.0}, step="timing", title="slower", version=1)
+        session.refresh_from_db()
+        assert session.plan.mic("sn-top").tool("compressor").release_ms == 300.0
+        row = [each.to_json() for each in session.plan.mic("sn-top").tools]
+        row = [each | ({"release_by": "1/4"} if each["kind"] == "compressor" else {}) for each in row]
+        moves.apply(session.pk, {"mics.sn-top.tools": row}, step="punch", title="a quarter", version=2)
+        session.refresh_from_db()
+        assert session.plan.mic("sn-top").tool("compressor").release_ms == 600.0
+        for wanted_ms in (300.0, 250.0, 100.0):
+            moves.undo(session.pk)
+            session.refresh_from_db()
+            assert session.plan.mic("sn-top").tool("compressor").release_ms == wanted_ms
+        assert session.plan.tempo.bpm == 120.0

@@ -1,5 +1,7 @@
 """Background work stands back for those who listen."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import pytest
 
 from arkund.studio.services import rendering
@@ -47,3 +49,31 @@ class TestGiveWay:
         with rendering._listening():
             rendering.give_way(3.0)
         assert clock.now == pytest.approx(103.0, abs=rendering.LOOK_EVERY_S)
+
+
+class TestStandingBack:
+    """A measurement between two of its pieces."""
+
+    def test_until_the_sound_is_there(self, clock):
+        """It waits while somebody waits for a sound, and goes on at once when that is there."""
+        stopped, listening = rendering._standing_back(lambda: False), rendering._listening()
+        assert not stopped()
+        assert clock.now == 100.0
+        listening.__enter__()
+        clock.then[101.0] = lambda: listening.__exit__(None, None, None)
+        assert not stopped()
+        assert clock.now == pytest.approx(101.0, abs=2 * rendering.LOOK_EVERY_S)
+
+    def test_not_for_ever(self, clock):
+        """Who listens all the time holds one measurement up for ten seconds in all, not at each of its pieces."""
+        stopped = rendering._standing_back(lambda: True)
+        with rendering._listening():
+            assert [stopped() for _ in range(3)] == [True] * 3
+        assert clock.now == pytest.approx(100.0 + rendering.MOST_STANDING_BACK_S, abs=2 * rendering.LOOK_EVERY_S)
+
+    def test_a_helper_only_asks(self, clock):
+        """It has other work to take."""
+        stopped = rendering._standing_back(lambda: True)
+        with rendering._listening(), ThreadPoolExecutor(1) as pool:
+            assert pool.submit(stopped).result()
+        assert clock.now == 100.0

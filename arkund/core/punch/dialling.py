@@ -118,6 +118,8 @@ def versions(
     for value, words in _values(stage, notes, bpm):
         reduction_db = value if stage.reduction_db is None else stage.reduction_db
         tried = now if stage.reduction_db is None else now.replace(**{stage.setting: value})
+        if stage.setting == "release_ms":
+            tried = tried.replace(release_by=words.partition(",")[0] if notes == NOTES else "time")
         threshold_db = threshold_for_hits(heard, tried, reduction_db, sample_rate_hz) if heard else tried.threshold_db
         tried = tried.replace(threshold_db=threshold_db)
         found = taken(heard, tried, sample_rate_hz)

@@ -17,13 +17,17 @@ USUAL_GAP_S = 0.5
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """A strip over a part of the song: float32 [each shape=(samples, channels)] before any tool and after each that is on; the hits it is judged by, in s."""
+    """A strip over a part of the song: float32 [each shape=(samples, channels)] before any tool and after each that is on; the hits it is judged by, in s; of a
+    single drum those of them that stand in rolls, and how soon the next one comes there.
+    """
 
     audio: tuple[np.ndarray, ...]
     ids: tuple[str, ...]
     hits: tuple
     rate: int
     span: tuple[int, int]
+    rolls: tuple = ()
+    roll_gap_s: float = 0.0
 
     def before(self, tool_id: str) -> np.ndarray:
         """What comes into a tool that is on."""

@@ -20,6 +20,7 @@ LOUD = frozenset({"kick", "snare", "tom1", "tom2", "tom3", "tom4", "floor", "cra
 CLEAR_BEFORE_S, LEAST_CLEAR = 0.06, 4
 SAME_S = 0.001  # nearer than this it is the same hit
 TAKEN_FROM_MS, TAKEN_HITS = -120.0, 32  # what a compressor hears before a hit, and how many hits tell what it does
+ROLL_S, LEAST_ROLL = 0.25, 3  # hits that follow each other so soon are a roll, where there are so many
 TAKEN_WITHIN_MS = 120.0  # of a hit: its deepest reduction
 BANDS = (("low", 20.0, 150.0), ("low mids", 150.0, 1000.0), ("high mids", 1000.0, 5000.0), ("top", 5000.0, 20_000.0))
 BAND_ORDER = 4
@@ -127,11 +128,25 @@ def over_bars(
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """What a compressor really takes from hits, in dB: at its deepest, and what is left of it at ``after_s``; the medians."""
+    """What a compressor really takes from hits, in dB: at its deepest, and what is left of it at ``after_s``; the medians. Where there are rolls, what is left
+    at their next hits, and how soon those come.
+    """
 
     deepest_db: float
     left_db: float
     after_s: float
+    roll_left_db: float | None = None
+    roll_after_s: float | None = None
+
+
+def in_rolls(hits: Sequence) -> tuple[list, float]:
+    """Return the hits that another of the same drum follows within ROLL_S, and the usual time to it; none and 0 where they are fewer than LEAST_ROLL."""
+    ordered = sorted((h for h in hits if not h.ghost), key=lambda h: h.time_s)
+    gaps = np.diff([h.time_s for h in ordered])
+    quick = np.flatnonzero((gaps > SAME_S) & (gaps < ROLL_S))
+    if quick.size < LEAST_ROLL:
+        return [], 0.0
+    return [ordered[k] for k in quick], float(np.median(gaps[quick]))
 
 
 def hits_before(read, hits: list, after_s: float, sample_rate_hz: int) -> list[np.ndarray]:

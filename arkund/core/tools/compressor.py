@@ -15,7 +15,8 @@ from arkund.core.tools.tool import Key, Tool, kind
 from arkund.core.units import db_to_gain, gain_to_db, ms_to_samples
 
 KEY_ORDER = 2  # of the key's filters
-RELEASES = ("time", "itself")
+NOTE_RELEASES = ("1/32", "1/16t", "1/16", "1/8t", "1/8", "1/8.", "1/4", "1/4.", "1/2", "1/1")
+RELEASES = ("time", "itself", *NOTE_RELEASES)
 CHARGE, SLOWER = (
     4.0,
     10.0,
@@ -34,7 +35,8 @@ class Compressor(Tool):
     knee_db: float = number(3.0, 0.0, 24.0, step=0.5, unit="dB", help="how gradually it sets in")
     attack_ms: float = number(10.0, 0.05, 200.0, step=0.05, unit="ms", help="63 % of the reduction")
     release_ms: float = number(100.0, 5.0, 2000.0, step=1.0, unit="ms", help="63 % of the recovery")
-    release_by: str = choice("time", RELEASES)  # itself: as set after a short peak, slower after a long one
+    # itself: as set after a short peak, slower after a long one; a note value: release_ms follows the tempo, see ``rig.note_releases``
+    release_by: str = choice("time", RELEASES)
     makeup_db: float = number(0.0, -12.0, 24.0, step=0.1, unit="dB")
     range_db: float = number(
         MOST_REDUCTION_DB, 0.0, MOST_REDUCTION_DB, step=0.5, unit="dB", help="never takes more than this; 60 takes all"
@@ -58,6 +60,11 @@ class Compressor(Tool):
             key += of_follower(self.average_ms, sample_rate_hz)
         own = key + of_follower(max(self.attack_ms, self.release_ms), sample_rate_hz)
         return own + of_follower(self.slow_ms, sample_rate_hz) if self.lingers else own
+
+    @property
+    def released_by_note(self) -> bool:
+        """Whether its release is a note value."""
+        return self.release_by in NOTE_RELEASES
 
     @property
     def lingers(self) -> bool:

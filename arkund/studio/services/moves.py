@@ -10,6 +10,7 @@ from arkund.core.errors import SettingsError, StaleError, UnchangedError
 from arkund.core.findings import Finding
 from arkund.core.plan import change, difference, fits, scenes
 from arkund.core.plan.plan import Plan
+from arkund.core.rig import note_releases
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 
 
@@ -109,8 +110,12 @@ def _shown(plan: Plan, path: str) -> str:
 
 
 def _changed(plan: Plan, changes: dict[str, Any]) -> tuple[dict[str, Any], Plan]:
-    """Return changes with what follows from them, and the Plan after them: a scene lets go of what is gone."""
+    """Return changes with what follows from them, and the Plan after them: releases follow the tempo, a scene lets go of what is gone."""
     after = change.put(plan, changes)
+    if more := note_releases.followed(plan, after):
+        after = change.put(after, more)
+        own = {path: change.get(after, path) for path in changes}
+        changes = own | {k: v for k, v in more.items() if not any(overlap(k, path) for path in changes)}
     if not after.scenes or any(path.partition(".")[0] == "scenes" for path in changes):
         return changes, after
     kept = scenes.still_there(after)

@@ -25,6 +25,7 @@ ROWS_PER_MIC = 4  # source, bank, and what two stages give
 ROWS_OF_SUMS = 16  # mix, paths, kit and what is sent, two channels each
 BYTES_PER_SAMPLE = 4
 MOST_WAIT_S = 2.0  # for those who listen, before what a page only shows
+MOST_STANDING_BACK_S = 10.0  # of one measurement in all
 QUIET_S = 1.5  # after a render, before background work goes on: changes come in bursts
 LOOK_EVERY_S = 0.05
 log = logging.getLogger(__name__)
@@ -54,13 +55,10 @@ def rendered(
     span: tuple[int, int],
     output: str = "kit",
     cancelled: Callable[[], bool] = lambda: False,
-    within: tuple[int, int] | None = None,
-    listening: Listening = ALL,
 ) -> np.ndarray:
-    """Return a span of one output of a Plan, to be measured: see ``render``."""
-    audio = render(plan, recordings, span, output, cache(), workers, cancelled, within, listening)
-    log.debug("%s %s: %s", output, span, cache().figures())
-    return audio
+    """Return a span of one output of a Plan, to be measured: see ``render``. Between its pieces it stands back while somebody waits for a sound."""
+    pool = None if _under_way else workers  # a helper that works for a measurement is none for who listens
+    return _rendered(plan, recordings, span, output, _standing_back(cancelled), pool)
 
 
 def listened(
@@ -72,15 +70,35 @@ def listened(
     within: tuple[int, int],
     listening: Listening = ALL,
 ) -> np.ndarray:
-    """Return the same for somebody who waits to hear it: background work stands back meanwhile."""
+    """Return the same for somebody who waits to hear it: measurements and background work stand back meanwhile."""
     with _listening():
-        return rendered(plan, recordings, span, output, cancelled, within, listening)
+        return _rendered(plan, recordings, span, output, cancelled, workers, within, listening)
+
+
+def _rendered(plan, recordings, span, output, cancelled, pool, within=None, listening=ALL) -> np.ndarray:
+    audio = render(plan, recordings, span, output, cache(), pool, cancelled, within, listening)
+    log.debug("%s %s: %s", output, span, cache().figures())
+    return audio
+
+
+def _standing_back(cancelled: Callable[[], bool]) -> Callable[[], bool]:
+    """Return a check between two pieces that waits while somebody waits for a sound, MOST_STANDING_BACK_S in all; helpers only ask and do not wait."""
+    own, left_s = threading.get_ident(), MOST_STANDING_BACK_S
+
+    def stopped() -> bool:
+        nonlocal left_s
+        while threading.get_ident() == own and _under_way and left_s > 0.0:
+            left_s -= LOOK_EVERY_S
+            sleep(LOOK_EVERY_S)
+        return cancelled()
+
+    return stopped
 
 
 def row_of(plan: Plan, recordings: Recordings, strip: str, span: tuple[int, int]) -> list[np.ndarray]:
     """Return a span of a strip before any tool and after each: see ``render.row_of``."""
     give_way(MOST_WAIT_S)
-    return render_row(plan, recordings, strip, span, cache(), workers)
+    return render_row(plan, recordings, strip, span, cache(), None if _under_way else workers)
 
 
 _lock = threading.Lock()

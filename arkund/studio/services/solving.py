@@ -16,6 +16,7 @@ from arkund.core.punch.measure import (
     Taken,
     heard_clear,
     hits_before,
+    in_rolls,
     over_bars,
     taken,
 )
@@ -57,20 +58,24 @@ class _Search:
         audio = row_of(plan, measure.recordings, mine.name, span)
         if not audio:
             raise SettingsError(f"strip: nothing is heard of {mine.words}; is it muted?")
-        hits = self._judging(pieces, span)
+        hits, rolls, roll_gap_s = self._judging(pieces, span)
         if not hits:
             raise SettingsError(f"strip: {mine.words} has no hits of {' or '.join(pieces)} by which it could be set.")
         ids = tuple(tool.id for tool in mine.strip.tools if tool.on)
-        return Heard(tuple(row.T for row in audio), ids, tuple(hits), measure.rate, span)
+        return Heard(tuple(row.T for row in audio), ids, tuple(hits), measure.rate, span, tuple(rolls), roll_gap_s)
 
-    def _judging(self, pieces: list[str], span: tuple[int, int]) -> list:
-        """Return the hits within a span that judge, in s from its start; of a single drum those that no other is near."""
+    def _judging(self, pieces: list[str], span: tuple[int, int]) -> tuple[list, list, float]:
+        """Return the hits within a span that judge, in s from its start; of a single drum those that no other is near, and then those in its rolls and how
+        soon the next one comes there.
+        """
         every = carding.heard_hits(self.measure, span)
-        found = [h for piece in pieces for h in every.get(piece, [])]
-        if len(pieces) == 1:
-            found = heard_clear(found, every, pieces[0])
         latest = (span[1] - span[0]) / self.measure.rate - NEXT_HIT_S[1] / 2.0
-        return sorted((h for h in found if 0.15 < h.time_s < latest), key=lambda h: h.time_s)
+        found = [h for piece in pieces for h in every.get(piece, []) if 0.15 < h.time_s < latest]
+        found.sort(key=lambda h: h.time_s)
+        if len(pieces) != 1:
+            return found, [], 0.0
+        clear = set(map(id, heard_clear(every.get(pieces[0], []), every, pieces[0])))
+        return [h for h in found if id(h) in clear], *in_rolls(found)
 
     def attacked(self, plan: Plan, shaper: Shaper, wanted_db: float) -> Shaper:
         def changed_db(attack_db: float) -> float:
@@ -90,19 +95,27 @@ class _Search:
         limits = Compressor.ranges()["makeup_db"]
         return compressor.replace(makeup_db=round(float(np.clip(was - left, limits.low, limits.high)), 1))
 
-    def windows(self, plan: Plan, compressor: Compressor, now: Heard | None = None) -> list[np.ndarray]:
-        """Return what a compressor hears around hits: what comes into it, or its key."""
+    def windows(
+        self, plan: Plan, compressor: Compressor, now: Heard | None = None, *, rolls: bool = False
+    ) -> list[np.ndarray]:
+        """Return what a compressor hears around hits, or those in rolls alone: what comes into it, or its key."""
         now = now or self.heard(plan)
         audio = now.before(compressor.id)
         if compressor.key.of:
             plain = plan.replace(scenes=())
             audio = key_listen(plain, self.measure.recordings, self.strip, compressor.id, now.span)
         audio = audio[:, 0] if audio.shape[1] == 1 else audio
-        return hits_before(lambda a, b: audio[max(a, 0) : b], list(now.hits), now.gap_s, self.measure.rate)
+        hits, after_s = (now.rolls, now.roll_gap_s) if rolls else (now.hits, now.gap_s)
+        return hits_before(lambda a, b: audio[max(a, 0) : b], list(hits), after_s, self.measure.rate)
 
     def taken(self, plan: Plan, compressor: Compressor, now: Heard | None = None) -> Taken:
-        """Return what a compressor takes from hits."""
-        return taken(self.windows(plan, compressor, now), unkeyed(compressor), self.measure.rate)
+        """Return what a compressor takes from hits, and what is left of that within rolls."""
+        now, rate = now or self.heard(plan), self.measure.rate
+        found = taken(self.windows(plan, compressor, now), unkeyed(compressor), rate)
+        if not now.rolls:
+            return found
+        rolled = taken(self.windows(plan, compressor, now, rolls=True), unkeyed(compressor), rate)
+        return dataclasses.replace(found, roll_left_db=rolled.left_db, roll_after_s=rolled.after_s)
 
 
 def solve(
@@ -304,8 +317,15 @@ def report(measure: Measure, strip: str) -> dict:
     ]
     words = [f"attack against body {attack_db:+.1f} dB"]
     words += [
-        f"{each['id']} takes {each['deepest_db']:.1f} dB, {each['left_db']:.1f} dB left after {1000 * each['after_s']:.0f} ms"
+        f"{each['id']} takes {each['deepest_db']:.1f} dB, {each['left_db']:.1f} dB left after {1000 * each['after_s']:.0f} ms{_rolled(each)}"
         for each in found
     ]
     told = {"attack_db": round(attack_db, 2), "compressors": found, "words": "; ".join(words)}
     return {"strip": mine.name, "name": mine.words} | told
+
+
+def _rolled(found: dict) -> str:
+    """Return in words what is left within rolls, "" where there are none."""
+    if found["roll_left_db"] is None:
+        return ""
+    return f", in rolls {found['roll_left_db']:.1f} dB after {1000 * found['roll_after_s']:.0f} ms"

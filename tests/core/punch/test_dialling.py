@@ -59,6 +59,7 @@ class TestVersions:
             "1/2, 1000 ms",
             "1/1, 2000 ms",
         ]
+        assert [each.settings.release_by for each in found] == [each.words.partition(",")[0] for each in found]
         slow = versions(stage_of("times", 1), begun(Compressor(), "times"), heard, RATE, NOTES, 60.0)
         assert [v.settings.release_ms for v in slow] == [250.0, 500.0, 1000.0, 2000.0]
 

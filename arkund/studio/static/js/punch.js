@@ -41,7 +41,8 @@ Alpine.data("punch", () => ({
   takenWords() {
     const taken = this.chart && this.chart.taken;
     if (!taken) return "";
-    return `   ·   the first compressor takes ${figure(taken.deepest_db, 1)} dB of its own hits, ${figure(taken.left_db, 1)} dB left at the next, ${figure(taken.after_s * 1000, 0)} ms later`;
+    const rolled = taken.roll_left_db === null ? "" : `; in rolls ${figure(taken.roll_left_db, 1)} dB left after ${figure(taken.roll_after_s * 1000, 0)} ms`;
+    return `   ·   the first compressor takes ${figure(taken.deepest_db, 1)} dB of its own hits, ${figure(taken.left_db, 1)} dB left at the next, ${figure(taken.after_s * 1000, 0)} ms later${rolled}`;
   },
   draw() {
     if (!this.chart || !this.sheet.begin(250)) return;
