@@ -47,6 +47,7 @@ def hits_found_once(request, monkeypatch):
         key = (recordings.sample_rate_hz, *((recordings.content(take, mic), each) for mic, each in zip(mics, channels, strict=True)))  # fmt: skip
         if key not in _found:
             _found[key] = find(recordings, take, mics, channels, work)
+        work.progress(1.0)
         return _found[key]
 
     monkeypatch.setattr(tasks, "hits_of_take", found)

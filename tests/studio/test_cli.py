@@ -142,6 +142,7 @@ class TestLine:
         assert (lift["holds_in"], lift["held"]) == ([[1, 3]], [{"place": "paths.punch.level_db", "value": -2.0}])
         assert groups["groups"][0]["members"] == ["kd-in", "kd-out"]
 
+    @pytest.mark.long
     def test_kept_safe(self, data, tmp_path):
         """archive, restore, doctor, share: the documented shapes."""
         packed = as_json(data, "archive", "Line", tmp_path / "line.zip")
@@ -184,6 +185,7 @@ class TestLine:
         for (args, words), (code, _, said) in zip(wrong, in_one(data, *(args for args, _ in wrong)), strict=True):
             assert (code, words in said, "Traceback" in said) == (2, True, False), (args, said)
 
+    @pytest.mark.long
     def test_batch_of_the_folder_one_stands_in(self, tmp_path, monkeypatch):
         """It is a folder like any other, and says what it lacks."""
         monkeypatch.chdir(tmp_path)
@@ -209,6 +211,7 @@ class TestLine:
         assert "192.0.2.77 is no address of this machine" in done.stderr
 
 
+@pytest.mark.long
 class TestEditHalf:
     """tempo, quantise, takes, midi, level: the documented shapes, and bad input in a sentence."""
 

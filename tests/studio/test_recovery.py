@@ -51,7 +51,7 @@ def data(base, tmp_path) -> Path:
 class TestLostDatabase:
     """What stood there before is not made anew in its place."""
 
-    @pytest.mark.parametrize("how", ["empty", "garbage"])
+    @pytest.mark.parametrize("how", ["empty", pytest.param("garbage", marks=pytest.mark.long)])
     def test_refused_then_rebuilt(self, data, how):
         """Every command refuses and says what to do; recordings stay; the cards bring the session back."""
         before, database = audio_of(data), data / "arkund.sqlite3"

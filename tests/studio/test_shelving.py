@@ -67,6 +67,29 @@ class TestKept:
         assert first.id not in {c.id for c in m.plan.captures}
         assert MicRecording.objects.count() == before
 
+    def test_from_another_take(self, little, db, tmp_path):
+        """Clean hits of a take that is not worked on: named by it, heard from it, each once; an unknown take is refused."""
+        for number, first in (("Take 1", 0), ("Take 2", 7000)):
+            (tmp_path / "two" / number).mkdir(parents=True)
+            for name in ("KD in", "SN top"):
+                audio = np.concatenate([np.zeros(first), little.audio[name]])
+                soundfile.write(tmp_path / "two" / number / f"{name}.wav", audio, RATE, subtype="FLOAT")
+        session = import_folder(tmp_path / "two", bpm=120.0)
+        own = made(session, shelving.capture(Measure(session), "snare")).plan.captures
+        m = made(session, shelving.capture(Measure(session), "snare", take="take-2"))
+        others = m.plan.captures[len(own) :]
+        assert {c.take for c in others} == {"take-2"}
+        assert all(c.name.endswith("of Take 2") for c in others)
+        assert len({c.id for c in m.plan.captures}) == len(m.plan.captures)
+        for c in others:  # 7000 samples later in that take's recording, and the same sound
+            heard = shelving.sound_of(m, c.id)
+            played = little.audio["SN top"][c.at - 7000 : c.at - 7000 + c.length // 2]
+            assert np.abs(heard[c.before : c.before + c.length // 2] - played).max() < 1e-4
+        with pytest.raises(SettingsError, match="on it already"):
+            shelving.capture(m, "snare", take="take-2")
+        with pytest.raises(SettingsError, match="there is no 'take-9'"):
+            shelving.capture(m, "snare", take="take-9")
+
     def test_what_was_put_there_is_a_hit(self, session):
         """It is seen, can be chosen and opens regions; levels and arrivals are measured without it, and taken away it is gone."""
         m = Measure(session)

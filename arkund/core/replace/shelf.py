@@ -11,6 +11,7 @@ from arkund.core.files.audio import CLIP_LEVEL, SILENT_DB, ArrayMic
 from arkund.core.hits.refine import ONSET_SHARE, first_sample
 from arkund.core.plan.plan import Capture, Plan
 from arkund.core.replace.sampled import Shot
+from arkund.core.tools.tool import free_id
 from arkund.core.units import gain_to_db
 
 BEFORE_S, BEFORE_CLEAR_S = 0.003, 0.09
@@ -67,7 +68,7 @@ def best(hits: Mapping[str, Sequence], piece: str, level_db: float, count: int, 
 
 
 def capture_of(plan: Plan, hits: Mapping[str, Sequence], hit, sample_rate_hz: int) -> Capture:
-    """Return a hit of the song as one of the shelf: as much of it as is heard before the next drum."""
+    """Return a hit of the Plan's take as one of the shelf: as much of it as is heard before the next drum."""
     after = next(after for each, _, after in clearness(hits, hit.piece) if each is hit)
     return Capture(
         id=f"{hit.piece}-{round(hit.time_s * 1000)}",
@@ -106,9 +107,11 @@ def proposed(plan: Plan, hits: Mapping[str, Sequence], piece: str, sample_rate_h
 
 
 def with_captures(plan: Plan, new: Sequence[Capture]) -> list[Capture]:
-    """Return a Plan's shelf with more hits, each once. Raises SettingsError where it becomes too full."""
-    known = {capture.id for capture in plan.captures}
-    out = [*plan.captures, *(capture for capture in new if capture.id not in known)]
+    """Return a Plan's shelf with more hits, each once, with ids of their own. Raises SettingsError where it becomes too full."""
+    out, places = list(plan.captures), {(c.take, c.piece, c.at) for c in plan.captures}
+    for capture in new:
+        if (capture.take, capture.piece, capture.at) not in places:
+            out.append(capture.replace(id=free_id(capture.id, {each.id for each in out})))
     if len(out) > MOST_SHELF:
         raise SettingsError(f"shelf: at most {MOST_SHELF} hits, these would be {len(out)}; take some away first.")
     return out

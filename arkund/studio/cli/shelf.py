@@ -43,13 +43,14 @@ def shelf_list(session: str, as_json: bool) -> None:
 @click.argument("session")
 @click.argument("piece")
 @click.option("--at", "at_s", type=float, help="The hit at this time, in s of the recording; without it clean ones.")
+@click.option("--take", default="", help="Of another take than the working one, by its key.")
 @json_option
-def shelf_keep(session: str, piece: str, at_s: float | None, as_json: bool) -> None:
+def shelf_keep(session: str, piece: str, at_s: float | None, take: str, as_json: bool) -> None:
     """Keep hits of this song: they stay where they are, and are heard in all mics; one Move."""
     from arkund.studio.services import shelving
     from arkund.studio.services.measuring import Measure
 
-    make(session, as_json, lambda mine: shelving.capture(Measure(mine), piece, at_s), "replace")
+    make(session, as_json, lambda mine: shelving.capture(Measure(mine), piece, at_s, take), "replace")
 
 
 @shelf.command("off")

@@ -221,6 +221,7 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "hits": [[round(h.time_s, 5), round(h.level_db, 2), h.velocity, h.ghost] for h in rows],
         "shelf": [_kept(m, c) for c in m.plan.captures if c.piece == piece],
         "elsewhere": sum(c.piece != piece for c in m.plan.captures),
+        "takes": [[take.key, take.name] for take in m.session.takes.all() if take.key != m.plan.take],
         "mics": [[mic.id, mic.name] for mic in m.plan.mics if mic.piece == piece and is_close(mic.role)],
         "usual_db": usual_level_db(rows),
         "placements": [round(p.at / m.rate, 5) for p in m.plan.placements],

@@ -89,7 +89,10 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     ),
     "through": lambda s, b: layering.through(Measure(s), wanted(b, "layer", str), wanted(b, "mic", str)),
     "keep-hit": lambda s, b: shelving.capture(
-        Measure(s), wanted(b, "piece", str), wanted(b, "time_s", float) if "time_s" in b else None
+        Measure(s),
+        wanted(b, "piece", str),
+        wanted(b, "time_s", float) if "time_s" in b else None,
+        wanted(b, "take", str, ""),
     ),
     "off-shelf": lambda s, b: shelving.remove(s.plan, wanted(b, "capture", str)),
     "replace-hit": lambda s, b: shelving.replace(

@@ -12,11 +12,20 @@ from arkund.core.replace.process import captured
 from arkund.core.replace.shelf_folder import Sound
 from arkund.core.rig.changes import Change
 from arkund.studio.services.measuring import Measure
+from arkund.studio.services.recordings import hits_of
 
 
-def capture(measure: Measure, piece: str, time_s: float | None = None) -> Change:
-    """Keep the hit at a time, or without one clean hits of several strengths. Raises SettingsError where there are none, or they are kept already."""
+def capture(measure: Measure, piece: str, time_s: float | None = None, take: str = "") -> Change:
+    """Keep the hit at a time, or without one clean hits of several strengths.
+
+    take : another one than the working take, by its key. Raises SettingsError where there are none, or they are kept already, and for an unknown take.
+    """
     plan, hits = measure.plan, measure.hits
+    if take and take != plan.take:
+        other = measure.session.takes.filter(key=take).first()
+        if other is None:
+            raise SettingsError(f"take: there is no {take[:40]!r}.")
+        plan, hits = plan.replace(take=take, joins=()), hits_of(measure.session, plan, take)
     if time_s is None:
         new = shelf.proposed(plan, hits, piece, measure.rate)
     else:
@@ -24,6 +33,8 @@ def capture(measure: Measure, piece: str, time_s: float | None = None) -> Change
         if chosen.placed:
             raise SettingsError(f"time_s: the hit at {time_s:.3f} s was put there; keep the one that it is a copy of.")
         new = [shelf.capture_of(plan, hits, chosen, measure.rate)]
+    if plan is not measure.plan:
+        new = [each.replace(name=f"{each.name} of {other.name}"[:80]) for each in new]
     rows = shelf.with_captures(plan, new)
     added = rows[len(plan.captures) :]
     if not added:

@@ -13,6 +13,7 @@ from arkund.core.kit.pieces import is_tom
 from arkund.core.tools.regions import Regions, gains
 from tests.foreign import ForeignLibrary
 from tests.kits import small_kit
+from tests.seeds import seeds
 
 RATE = 48_000
 
@@ -128,7 +129,7 @@ def test_toms_of_a_kit_are_down_where_they_are_not_played(straight):
 
 
 @pytest.mark.long
-@pytest.mark.parametrize("seed", range(53_100, 53_106))
+@pytest.mark.parametrize("seed", seeds(*range(53_100, 53_106)))
 @pytest.mark.parametrize("hard", [False, True])
 def test_toms_of_many_kits(seed: int, hard: bool):
     """On kits of all styles, of generated and of foreign strokes, with the hits that were found: no tom stays open, hardly a hit is lost."""

@@ -129,6 +129,7 @@ class TestTruth:
         assert 20 * np.log10(np.std(quiet)) == pytest.approx(-42.5, abs=2.0)
 
 
+@pytest.mark.long
 class TestSong:
     """The demo's files and planted problems."""
 

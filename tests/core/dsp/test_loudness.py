@@ -14,6 +14,7 @@ from arkund.core.dsp.loudness import (
     quick_loudness_lufs,
 )
 from arkund.core.errors import AudioError
+from tests.seeds import seeds
 
 
 def sine(frequency: float, level_db: float, seconds: float, rate: int, channels: int = 2, phase: float = 0.0):
@@ -113,7 +114,7 @@ class TestTruePeak:
         found = measure(audio, 48_000)
         assert found.true_peak_db >= found.peak_db
 
-    @pytest.mark.parametrize("seed", [8, 9])
+    @pytest.mark.parametrize("seed", seeds(8, 9))
     def test_nothing_is_overlooked(self, seed):
         """Rising noise and isolated bursts: the same as oversampling every place by convolution."""
         rng = np.random.default_rng(seed)

@@ -55,7 +55,11 @@ def told_of(plan, exchanged_plan, hits):
     return {called.get(piece, piece): mine for piece, mine in hits.items()}
 
 
-@pytest.fixture(scope="module", params=FOREIGN, ids=lambda library: library.__name__)
+@pytest.fixture(
+    scope="module",
+    params=[FOREIGN[0], *(pytest.param(each, marks=pytest.mark.long) for each in FOREIGN[1:])],
+    ids=lambda library: library.__name__,
+)
 def foreign(request):
     return small_kit(seed=1271, style="busy", bpm=98.0, bars=8, strokes_of=request.param)
 

@@ -10,6 +10,7 @@ from arkund.core.rig import usual
 from arkund.core.rig.strips import Group
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.gate import Gate
+from arkund.core.tools.grit import Grit
 from arkund.core.tools.tool import Key
 from arkund.core.units import db_to_gain, gain_to_db
 from tests.kits import small_kit
@@ -119,8 +120,8 @@ class TestStrips:
 
     def test_what_has_no_detector(self, kit):
         """Is said."""
-        plan = kit.plan.replace(kit=usual.kit())
-        with pytest.raises(SettingsError, match="shaper of KD in has no detector"):
-            key_listen(plan, kit, "KD in", "shaper", (0, 100))
+        plan = kit.plan.replace(kit=usual.kit(), mics=tuple(mic.with_tool(Grit()) for mic in kit.plan.mics))
+        with pytest.raises(SettingsError, match="grit of KD in has no detector"):
+            key_listen(plan, kit, "KD in", "grit", (0, 100))
         with pytest.raises(SettingsError, match="no tool 'gate-9' in this row"):
             key_listen(plan, kit, "KD in", "gate-9", (0, 100))

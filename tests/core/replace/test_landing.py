@@ -11,6 +11,7 @@ from arkund.core.hits.resolve import Hit, against_usual, usual_level_db
 from arkund.core.replace.landing import landed
 from arkund.core.replace.sampled import Sampled, Shot
 from arkund.core.replace.shots import Sound, read
+from tests.seeds import seeds
 
 RATE = 48_000
 PERIOD = RATE // 2
@@ -62,7 +63,7 @@ class Played:
 class TestLanded:
     """On the attack, not on the sample at which it was found."""
 
-    @pytest.mark.parametrize("seed", [611, 612, 613])
+    @pytest.mark.parametrize("seed", seeds(611, 612, 613))
     @pytest.mark.parametrize("piece", ["kick", "snare", "tom1", "floor"])
     def test_to_a_part_of_a_sample(self, piece, seed):
         """Within a sixteenth of a sample, whatever the strength."""

@@ -15,6 +15,7 @@ from arkund.core.replace.missing import missing
 from arkund.core.replace.propose import propose
 from tests.foreign import ForeignLibrary
 from tests.kits import SmallKit, small_kit
+from tests.seeds import seeds
 
 RATE = 48_000
 TEMPO = Tempo(bpm=120.0)
@@ -105,7 +106,7 @@ def found_hits(kit: SmallKit) -> dict[str, list[Hit]]:
 
 @pytest.mark.long
 @pytest.mark.parametrize("library", [None, ForeignLibrary])
-@pytest.mark.parametrize("seed", range(55_200, 55_206))
+@pytest.mark.parametrize("seed", seeds(*range(55_200, 55_206)))
 def test_on_kits_with_found_hits(seed: int, library, monkeypatch):
     """Of all styles: the planted one, and no other."""
     style = ("straight", "busy", "slow", "sixeight")[seed % 4]
@@ -114,7 +115,9 @@ def test_on_kits_with_found_hits(seed: int, library, monkeypatch):
     assert [(m.piece, abs(m.time_s - gone.time_s) < 0.06) for m in notes] == [(gone.piece, True)]
 
 
-@pytest.mark.parametrize("style", ["straight", "busy", "slow", "sixeight"])
+@pytest.mark.parametrize(
+    "style", ["busy", *(pytest.param(each, marks=pytest.mark.long) for each in ("straight", "slow", "sixeight"))]
+)
 def test_on_kits(style: str, monkeypatch):
     """Of the strokes as they were played."""
     for seed in (55_301, 55_302):

@@ -63,7 +63,7 @@ class TestProposed:
         kept = proposed(PLAN, song(), "snare", RATE)
         plan = PLAN.replace(captures=tuple(kept))
         assert shelf.with_captures(plan, kept) == kept
-        many = [kept[0].replace(id=f"c{k}") for k in range(500)]
+        many = [kept[0].replace(id=f"c{k}", at=1000 * k) for k in range(500)]
         with pytest.raises(SettingsError, match="at most 500"):
             shelf.with_captures(plan, many)
 

@@ -11,6 +11,7 @@ from arkund.core.timing.gaps import close_gap
 from arkund.core.timing.process import Edited, moved_sample
 from tests.core.timing.playing import rise_db
 from tests.kits import small_kit
+from tests.seeds import seeds
 
 RATE = 48_000
 
@@ -71,7 +72,7 @@ class TestSplices:
         assert 10 * np.log10(power[np.abs(hz - 180) > 60].max() / power.max()) < -25
 
     @pytest.mark.parametrize("method", ["slices", "stretch"])
-    @pytest.mark.parametrize("seed", [821, 822])
+    @pytest.mark.parametrize("seed", seeds(821, 822))
     def test_no_click_above_2_khz(self, seed, method):
         """In every mic the energy above 2 kHz in the 5 ms around a splice in a tail is less than 1 dB above its surroundings, on the mean;
         no single one stands out more than the same tail does without a splice.

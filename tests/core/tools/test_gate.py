@@ -8,6 +8,7 @@ from arkund.core.tools import gate
 from arkund.core.tools.gate import Gate
 from arkund.core.tools.tool import Key
 from tests.core.dsp.test_bank import drums
+from tests.seeds import seeds
 from tests.stages import RATE, gain_of, row_through, through
 
 
@@ -217,7 +218,7 @@ class TestAgainstThePlainLoop:
             {"ratio": 1.5, "shape": "straight"},
         ],
     )
-    @pytest.mark.parametrize("seed", [11, 12, 13])
+    @pytest.mark.parametrize("seed", seeds(11, 12, 13))
     def test_equal(self, seed: int, more: dict):
         """Threshold, hysteresis, hold, attack, release and range; as an expander, straight, ducking."""
         rng = np.random.default_rng(seed)

@@ -5,6 +5,7 @@ import pytest
 from scipy import signal
 
 from arkund.core.tools.limiter import Limiter, limit, oracle
+from tests.seeds import seeds
 from tests.stages import through
 
 
@@ -35,7 +36,7 @@ class TestLimit:
     """Ceiling, transparency and link."""
 
     @pytest.mark.parametrize("ceiling_db", [-0.5, -1.0, -6.0])
-    @pytest.mark.parametrize("seed", [1, 2, 3])
+    @pytest.mark.parametrize("seed", seeds(1, 2, 3))
     @pytest.mark.parametrize("colour", [-0.7, 0.0, 0.8])
     def test_ceiling_is_held(self, ceiling_db, seed, colour):
         """The peak between samples, read 64 times as finely, stays within 0.1 dB of the ceiling for loud hits up to 20 kHz."""

@@ -10,6 +10,7 @@ from arkund.core.tools.plain import residual_db
 from arkund.core.tools.tone import Band, Tone, moved_curve_db, moved_db
 from arkund.core.tools.tool import Key
 from tests.core.dsp.test_filters import prototype
+from tests.seeds import seeds
 from tests.stages import RATE, through
 
 KINDS = ("bell", "low_shelf", "high_shelf")
@@ -177,7 +178,7 @@ class TestHeard:
         high[RATE:] = sine(9000.0, -6.0)
         assert np.abs(through(tool, x, key=high) - x).max() < 1e-3
 
-    @pytest.mark.parametrize("seed", [11, 12, 13])
+    @pytest.mark.parametrize("seed", seeds(11, 12, 13))
     @pytest.mark.parametrize("kind", KINDS)
     def test_against_the_plain_loop(self, seed, kind):
         """On noise with bursts, of its own and of a key, two bands that move beside one that does not."""

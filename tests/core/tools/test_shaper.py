@@ -14,6 +14,7 @@ from arkund.core.tools.plain import residual_db
 from arkund.core.tools.shaper import Above, Shaper
 from arkund.core.tools.tool import Key
 from tests.core.dsp.test_bank import drums
+from tests.seeds import seeds
 from tests.stages import RATE, through
 
 
@@ -136,7 +137,7 @@ class TestShaper:
             (both[:, 1] / right)[seen], np.interp(np.arange(RATE), *_gain(both[:, 0], left))[seen], rtol=1e-3
         )
 
-    @pytest.mark.parametrize("seed", [31, 32])
+    @pytest.mark.parametrize("seed", seeds(31, 32))
     def test_against_the_plain_loop(self, seed):
         """Attack up, sustain down, and the other way round: the same within -90 dB of double precision."""
         for s in (Shaper(on=True, attack_db=9.0, sustain_db=-12.0), Shaper(on=True, attack_db=-6.0, sustain_db=8.0)):
@@ -263,7 +264,7 @@ class TestBands:
         if band >= 2:  # a period of lower ones is longer than the attack
             assert change(tool, middles[band], first) == pytest.approx(6.0, abs=1.0)
 
-    @pytest.mark.parametrize("seed", [33, 34])
+    @pytest.mark.parametrize("seed", seeds(33, 34))
     def test_against_the_plain_loop(self, seed):
         """Four bands of any settings."""
         rng, x = np.random.default_rng(seed), drums(seed)

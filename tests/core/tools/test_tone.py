@@ -9,13 +9,14 @@ from arkund.core.dsp import filters
 from arkund.core.dsp.reach import NOTHING
 from arkund.core.errors import SettingsError
 from arkund.core.tools.tone import HIGHEST_SHARE, MOST_BANDS, SHELVES, Band, Tone, curve_db, sections
+from tests.seeds import seeds
 from tests.stages import RATE, through
 
 
 class TestProcess:
     """What is heard has the curve that is shown."""
 
-    @pytest.mark.parametrize("seed", [1, 2, 3])
+    @pytest.mark.parametrize("seed", seeds(1, 2, 3))
     def test_curve_is_the_measured_response(self, seed):
         """The spectrum of the impulse response equals the drawn curve within 0.02 dB."""
         rng = np.random.default_rng(seed)

@@ -42,8 +42,16 @@ export const shelfHand = {
   keep() {
     return this.rig("keep-hit", { piece: this.chart.piece, time_s: this.time });
   },
-  keepClean() {
-    return this.rig("keep-hit", { piece: this.chart.piece });
+  keepClean(take) {
+    return this.rig("keep-hit", { piece: this.chart.piece, take });
+  },
+  otherTakes() {
+    return this.chart ? this.chart.takes : [];
+  },
+  async keepFrom(event) {
+    const take = event.target.value;
+    event.target.value = "";
+    if (take) await this.keepClean(take);
   },
   hearKept(c) {
     window.dispatchEvent(new CustomEvent("kept", { detail: c.id }));
