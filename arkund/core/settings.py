@@ -16,12 +16,14 @@ import re
 import sys
 import types
 import typing
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import MISSING, dataclass, field, fields
 from itertools import pairwise
 from typing import Any, Self
 
-from arkund.core.errors import SettingsError
+from arkund.core.errors import CancelledError, SettingsError
 
 SHOWN = 80  # characters of a value in an error
 
@@ -215,6 +217,26 @@ def plain(value: Any) -> Any:
     return value
 
 
+_asked: ContextVar[Callable[[], bool] | None] = ContextVar("asked", default=None)
+
+
+@contextmanager
+def interruptible(cancelled: Callable[[], bool]) -> Iterator[None]:
+    """Let settings that are built of plain data within ask whether to stop: thousands of them take a while. CancelledError is raised from there."""
+    token = _asked.set(cancelled)
+    try:
+        yield
+    finally:
+        _asked.reset(token)
+
+
+def go_on() -> None:
+    """Raise CancelledError where whoever waits for what is built asked to stop."""
+    asked = _asked.get()
+    if asked is not None and asked():
+        raise CancelledError("Cancelled; nothing was kept.")
+
+
 def typed(hint: Any, value: Any, where: str) -> Any:
     """Return plain data converted to an annotated type; numbers and texts are checked by the field itself."""
     members = _union(hint)
@@ -227,6 +249,7 @@ def typed(hint: Any, value: Any, where: str) -> Any:
         return value
     origin = typing.get_origin(hint)
     if isinstance(hint, type) and issubclass(hint, Settings):
+        go_on()
         return hint.from_json(value, where)
     if origin is tuple:
         if not isinstance(value, (list, tuple)):

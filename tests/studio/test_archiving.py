@@ -100,6 +100,9 @@ class TestRoundTrip:
         with pytest.raises(CancelledError):
             archiving.restore(packed, cancelled=lambda: True)
         assert not Session.objects.exists()
+        asked = iter([False] * 20)
+        with pytest.raises(CancelledError):  # while what it describes is checked
+            archiving.restore(packed, cancelled=lambda: next(asked, True), on_progress=lambda *_: pytest.fail("later"))
         back = archiving.restore(packed)
         with pytest.raises(CancelledError):
             archiving.archive(back, tmp_path / "b.zip", cancelled=lambda: True)

@@ -7,6 +7,7 @@ Schema 2 laid a captured hit under all hits of its drum in the drum's mics. That
 """
 
 from collections.abc import Callable
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -22,6 +23,7 @@ from arkund.core.tools.tool import free_id
 
 Data = dict[str, Any]
 
+MOST_LAYERS_2 = 256  # strips that the layers of a Plan of schema 2 may become: each costs an id and a copy of its strikes
 GROUPS_1 = ("kick", "snare", "toms", "cymbals", "rooms")
 OFF_DB = -60.0
 ROW_1 = ("gate", "tone", "shaper", "compressor")
@@ -172,13 +174,17 @@ def _from_2(plan: Data, rate: int) -> Data:
     out = {name: value for name, value in plan.items() if name != "layers"}
     piece_of = {capture["id"]: capture["piece"] for capture in plan.get("captures", [])}
     mics, taken = list(plan.get("mics", [])), {mic["id"] for mic in plan.get("mics", [])}
-    for layer in plan.get("layers", []):
-        piece = piece_of[layer["capture"]]
-        for mic in plan["mics"]:
-            if mic["piece"] == piece and is_close(mic["role"]):
-                new = free_id(f"{mic['id']}-layer"[:50], taken)
-                taken.add(new)
-                mics.append(_layer_2(new, layer, mic))
+    at_drum: dict[str, list[Data]] = {}
+    for mic in (mic for mic in mics if is_close(mic["role"])):
+        at_drum.setdefault(mic["piece"], []).append(mic)
+    laid = ((layer, mic) for layer in plan.get("layers", []) for mic in at_drum.get(piece_of[layer["capture"]], []))
+    pairs = list(islice(laid, MOST_LAYERS_2 + 1))
+    if len(pairs) > MOST_LAYERS_2:
+        raise SettingsError(f"layers: at most {MOST_LAYERS_2} in all mics.")
+    for layer, mic in pairs:
+        new = free_id(f"{mic['id']}-layer"[:50], taken)
+        taken.add(new)
+        mics.append(_layer_2(new, layer, mic))
     return out | {"schema": 3, "mics": mics}
 
 

@@ -18,7 +18,7 @@ from django.db import transaction
 from arkund.core.errors import AudioError, CancelledError, SettingsError
 from arkund.core.files import audio, room
 from arkund.core.files.library import opened
-from arkund.core.settings import read_json
+from arkund.core.settings import interruptible, read_json
 from arkund.studio.models import Session
 from arkund.studio.services import cards, store
 from arkund.studio.services.document import FORMATS, Document, create, describe
@@ -131,7 +131,8 @@ def restore(
     try:
         with zipfile.ZipFile(path) as bundle, store.being_written():
             entries = _checked_entries(bundle, path.name)
-            document = _document(_read_contents(bundle, path.name), entries, path.name)
+            with interruptible(cancelled):
+                document = _document(_read_contents(bundle, path.name), entries, path.name)
             wanted, lengths = document.digests, {}
             for number, digest in enumerate(wanted):
                 if cancelled():

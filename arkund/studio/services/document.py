@@ -15,7 +15,7 @@ from arkund.core.kit.pieces import PIECES
 from arkund.core.plan import change, difference, fits, scenes
 from arkund.core.plan.plan import SCHEMA, SHELF, Plan
 from arkund.core.plan.versions import upgrade
-from arkund.core.settings import Settings, choice, number, text
+from arkund.core.settings import Settings, choice, go_on, number, text
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
 from arkund.studio.services import recordings
 
@@ -185,6 +185,7 @@ def _check_moves(plan: Plan, moves: tuple[MoveRow, ...], version: int) -> None:
 
 
 def _put(plan: Plan, move_number: int, changes: dict[str, Any]) -> Plan:
+    go_on()
     try:
         return change.put(plan, difference.unpacked(plan, changes))
     except SettingsError as error:

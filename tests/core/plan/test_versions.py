@@ -89,3 +89,25 @@ class TestUpgrade:
         assert (gate.on, gate.threshold_db) == (False, -30.0)
         assert started.mic("snare-top").send_db("punch") == -3.0
         assert all(path.mute for path in started.paths)
+
+
+class TestLayersOfSchema2:
+    """A captured hit under all hits of its drum, in each of the drum's mics."""
+
+    @staticmethod
+    def former(layers: int, mics: int) -> dict:
+        rows = [{"id": f"sn-{k}", "name": f"SN {k}", "piece": "snare", "role": "top"} for k in range(mics)]
+        captures = [{"id": "c", "piece": "snare"}]
+        return {"schema": 2, "take": "take-1", "mics": rows, "captures": captures, "layers": [{"capture": "c"}] * layers}
+
+    def test_one_through_each_mic(self):
+        """With ids of their own."""
+        found = upgrade(self.former(3, 2))["mics"][2:]
+        assert [mic["into"] for mic in found] == ["sn-0", "sn-1"] * 3
+        assert len({mic["id"] for mic in found}) == 6
+
+    @pytest.mark.parametrize(("layers", "mics"), [(100_000, 64), (5, 10_000), (257, 1)])
+    def test_too_many(self, layers, mics):
+        """Are refused as soon as they are too many, whatever they multiply to."""
+        with pytest.raises(SettingsError, match="at most 256 in all mics"):
+            upgrade(self.former(layers, mics))

@@ -120,7 +120,9 @@ class TestStrips:
 
     def test_what_has_no_detector(self, kit):
         """Is said."""
-        plan = kit.plan.replace(kit=usual.kit(), mics=tuple(mic.with_tool(Grit()) for mic in kit.plan.mics))
+        plan = kit.plan.replace(
+            kit=usual.kit(), mics=tuple(mic.replace(tools=mic.with_tool(Grit())) for mic in kit.plan.mics)
+        )
         with pytest.raises(SettingsError, match="grit of KD in has no detector"):
             key_listen(plan, kit, "KD in", "grit", (0, 100))
         with pytest.raises(SettingsError, match="no tool 'gate-9' in this row"):

@@ -4,7 +4,7 @@ import pytest
 
 from arkund.core.plan import change
 from arkund.core.plan.plan import MicPlan, Plan, Tempo
-from arkund.core.rig.note_releases import followed, release_ms
+from arkund.core.rig.note_releases import followed
 from arkund.core.tools.compressor import Compressor
 from arkund.core.tools.tool import tool
 
@@ -57,8 +57,9 @@ class TestFollowed:
 
     def test_slow_songs(self):
         """A whole note that is longer than a release can be is as long as that can be."""
-        assert release_ms("1/1", plan(60.0)) == 2000.0
+        assert followed(plan(), plan(60.0, release_by="1/1")) == {f"{AT}.release_ms": 2000.0}
 
     def test_in_six_eight(self):
         """Beats are dotted quarters there: an eighth is a third of one."""
-        assert release_ms("1/8", plan(60.0, beats_per_bar=6, beat_unit=8)) == pytest.approx(333.0)
+        six = {"beats_per_bar": 6, "beat_unit": 8}
+        assert followed(plan(90.0, **six), plan(60.0, **six)) == {f"{AT}.release_ms": 333.0}
