@@ -129,7 +129,7 @@ class TestWhatIsWritten:
 
     def test_a_logbook_that_is_too_long(self, session, tmp_path, monkeypatch):
         """Its oldest Moves come back in words alone; the newest can still be undone."""
-        for k in range(60):
+        for k in range(24):
             trims = {f"mics.{mic.id}.trim_db": -0.1 * (k + 1) for mic in session.plan.mics}
             apply(session.pk, trims, step="level", title=f"all softer, {k}")
         plain = len(json.dumps(describe(session)))
@@ -137,9 +137,9 @@ class TestWhatIsWritten:
         back = archiving.restore(archiving.archive(session, tmp_path / "a.zip"))
         closed = [move.closed for move in back.moves.all()]
         assert closed == sorted(closed, reverse=True)
-        assert 0 < sum(closed) < 60
-        assert list(back.moves.values_list("title", flat=True)) == [f"all softer, {k}" for k in range(60)]
-        for _ in range(60 - sum(closed)):
+        assert 0 < sum(closed) < 24
+        assert list(back.moves.values_list("title", flat=True)) == [f"all softer, {k}" for k in range(24)]
+        for _ in range(24 - sum(closed)):
             moves.undo(back.pk)
         with pytest.raises(SettingsError, match="in words alone"):
             moves.undo(back.pk)

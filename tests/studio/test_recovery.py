@@ -71,6 +71,7 @@ class TestLostDatabase:
         if how == "empty":
             assert "All is well" in arkund(data, "doctor").stdout
 
+    @pytest.mark.long
     def test_an_older_one(self, data, folder, tmp_path):
         """A copy from before an import does not know that session: refused, and nothing is taken for rubbish."""
         old = tmp_path / "old.sqlite3"
@@ -301,6 +302,7 @@ class TestCards:
 class TestOwner:
     """One process clears up and repairs."""
 
+    @pytest.mark.long
     def test_a_second_one_is_told_who(self, data):
         """Before it touches anything: the print that is just being made stays."""
         making = data / "prints" / "1" / ".printing-x"

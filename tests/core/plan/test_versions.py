@@ -98,7 +98,13 @@ class TestLayersOfSchema2:
     def former(layers: int, mics: int) -> dict:
         rows = [{"id": f"sn-{k}", "name": f"SN {k}", "piece": "snare", "role": "top"} for k in range(mics)]
         captures = [{"id": "c", "piece": "snare"}]
-        return {"schema": 2, "take": "take-1", "mics": rows, "captures": captures, "layers": [{"capture": "c"}] * layers}
+        return {
+            "schema": 2,
+            "take": "take-1",
+            "mics": rows,
+            "captures": captures,
+            "layers": [{"capture": "c"}] * layers,
+        }
 
     def test_one_through_each_mic(self):
         """With ids of their own."""

@@ -183,8 +183,8 @@ class TestHeard:
     def test_against_the_plain_loop(self, seed, kind):
         """On noise with bursts, of its own and of a key, two bands that move beside one that does not."""
         rng = np.random.default_rng(seed)
-        x = (rng.standard_normal(6000) * 0.2 * (1 + 3 * (np.arange(6000) % 2000 < 300))).astype(np.float32)
-        key = (rng.standard_normal(6000) * 0.3).astype(np.float32)
+        x = (rng.standard_normal(3000) * 0.2 * (1 + 3 * (np.arange(3000) % 2000 < 300))).astype(np.float32)
+        key = (rng.standard_normal(3000) * 0.3).astype(np.float32)
         bands = (
             Band(kind=kind, frequency_hz=float(rng.uniform(60, 4000)), gain_db=3.0, range_db=-9.0, threshold_db=-30.0),
             Band(gain_db=-4.0),
