@@ -49,6 +49,11 @@ def under_way_bytes(budget: int) -> int:
     return int(UNDER_WAY * budget)
 
 
+def alone_bytes(budget: int) -> int:
+    """Return how much of the budget a rendering may take that is under way by itself, because it does not fit into the share of several."""
+    return int((1.0 - KEPT_SPANS - KEPT_FREE) * budget)
+
+
 def keep_freed(budget: int) -> bool:
     """Let the process keep some of what it frees, for its next arrays; say whether it does.
 

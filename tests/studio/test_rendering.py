@@ -1,10 +1,16 @@
 """Background work stands back for those who listen."""
 
+import tracemalloc
 from concurrent.futures import ThreadPoolExecutor
 
+import numpy as np
 import pytest
 
+from arkund.core.render.cache import SpanCache
+from arkund.core.render.render import render
+from arkund.core.tools.compressor import Compressor
 from arkund.studio.services import rendering
+from tests.kits import small_kit
 
 
 class Clock:
@@ -77,3 +83,38 @@ class TestStandingBack:
         with rendering._listening(), ThreadPoolExecutor(1) as pool:
             assert pool.submit(stopped).result()
         assert clock.now == 100.0
+
+
+class TestMemory:
+    """Rows of tools count, and what does not fit at once is rendered in parts."""
+
+    @pytest.fixture
+    def heavy(self):
+        kit = small_kit(seed=4101, style="straight", bpm=117.0, bars=3, drop=("Talkback", "Rm L", "Rm R", "Rm mono"))
+        row = tuple(Compressor(id=f"c{k}", on=True, threshold_db=-30.0) for k in range(12))
+        return kit, kit.plan.replace(mics=tuple(mic.replace(tools=row) for mic in kit.plan.mics))
+
+    def test_the_estimate_counts_tools(self, heavy):
+        """Within a factor of two of what really is allocated at most, kept spans aside."""
+        kit, plan = heavy
+        span, cache = (48_000, 144_000), SpanCache(1)
+        tracemalloc.start()
+        render(plan, kit, span, cache=cache)
+        _, peak = tracemalloc.get_traced_memory()
+        tracemalloc.stop()
+        estimate = rendering.bytes_under_way(plan, span[1] - span[0] + rendering.SETTLING_S * kit.sample_rate_hz)
+        assert 0.5 < estimate / peak < 2.0
+
+    def test_in_parts(self, heavy, settings, monkeypatch):
+        """As it would be at once, within -90 dBFS, with a fraction of the memory."""
+        kit, plan = heavy
+        monkeypatch.setattr(rendering, "cache", lambda: SpanCache(1))
+        span, audio, peaks = (48_000, 144_000), [], []
+        for budget_mb in (4000, 40):
+            settings.MEMORY_BYTES = budget_mb << 20
+            tracemalloc.start()
+            audio.append(rendering.rendered(plan, kit, span))
+            peaks.append(tracemalloc.get_traced_memory()[1])
+            tracemalloc.stop()
+        assert 20 * np.log10(np.abs(audio[0] - audio[1]).max() + 1e-12) < -90.0
+        assert peaks[1] < 0.7 * peaks[0]

@@ -23,7 +23,7 @@ from arkund.core.tools.tool import free_id
 
 Data = dict[str, Any]
 
-MOST_LAYERS_2 = 256  # strips that the layers of a Plan of schema 2 may become: each costs an id and a copy of its strikes
+MOST_LAYERS_2 = 256  # strips that layers may become: each costs an id and a copy of its strikes
 GROUPS_1 = ("kick", "snare", "toms", "cymbals", "rooms")
 OFF_DB = -60.0
 ROW_1 = ("gate", "tone", "shaper", "compressor")

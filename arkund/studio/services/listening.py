@@ -23,11 +23,10 @@ from arkund.core.rig.strips import Kit, Strip
 from arkund.core.tools.tool import KINDS
 from arkund.studio.models import Session
 from arkund.studio.services.recordings import recordings_of
-from arkund.studio.services.rendering import bytes_under_way, listened, turns
+from arkund.studio.services.rendering import SETTLING_S, bytes_under_way, listened, turns
 from arkund.studio.steps import STEPS
 
 LONGEST_S = 60.0
-SETTLING_S = 4  # that a rendering begins before a span, for reckoning its memory
 MOST_REMEMBERED = 64
 MOST_ASKERS = 200
 NEVER_MATCHED = ("key:", "change")
@@ -113,7 +112,7 @@ def audition(session: Session, plan: Plan, question: Question, asker: Asker = NO
     """
     question.check(session.sample_rate_hz)
     start, stop = question.span
-    wanted = bytes_under_way(len(plan.mics), stop - start + SETTLING_S * session.sample_rate_hz)
+    wanted = bytes_under_way(plan, stop - start + SETTLING_S * session.sample_rate_hz)
     with turns().turn(asker.key if asker.client else uuid.uuid4().hex, wanted, asker.overtaken):
         made = _audition(session, plan, question, asker.overtaken)
     if asker.overtaken():

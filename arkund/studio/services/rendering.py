@@ -2,10 +2,12 @@
 
 import functools
 import logging
+import math
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from itertools import pairwise
 from time import monotonic, sleep
 
 import numpy as np
@@ -18,12 +20,14 @@ from arkund.core.render.render import render
 from arkund.core.render.render import row_of as render_row
 from arkund.core.render.source import Recordings
 from arkund.core.rig.hearing import ALL, Listening
-from arkund.studio.memory import kept_spans_bytes, under_way_bytes
+from arkund.studio.memory import alone_bytes, kept_spans_bytes, under_way_bytes
 from arkund.studio.services.turns import Turns
 
-ROWS_PER_MIC = 4  # source, bank, and what two stages give
-ROWS_OF_SUMS = 16  # mix, paths, kit and what is sent, two channels each
+ROWS_PER_MIC, ROWS_PER_TOOL = 3, 2  # its source, a bank and its sum; what a tool gives, and how far it settles before
+PAIR_ROWS = 4  # of a stereo strip: the narrowest bank that it runs in
 BYTES_PER_SAMPLE = 4
+SETTLING_S = 1  # that a rendering usually begins before its span
+MOST_PARTS = 16
 MOST_WAIT_S = 2.0  # for those who listen, before what a page only shows
 MOST_STANDING_BACK_S = 10.0  # of one measurement in all
 QUIET_S = 1.5  # after a render, before background work goes on: changes come in bursts
@@ -44,9 +48,12 @@ def turns() -> Turns:
     return Turns(under_way_bytes(settings.MEMORY_BYTES))
 
 
-def bytes_under_way(mics: int, samples: int) -> int:
-    """Return about how much memory a rendering of so many mics over so many samples takes while it is under way."""
-    return (mics * ROWS_PER_MIC + ROWS_OF_SUMS) * samples * BYTES_PER_SAMPLE
+def bytes_under_way(plan: Plan, samples: int) -> int:
+    """Return about how much memory a rendering of so many samples takes while it is under way: what comes into each strip and what each of its tools gives."""
+    rows = sum(ROWS_PER_MIC + ROWS_PER_TOOL * sum(tool.on for tool in mic.tools) for mic in plan.mics)
+    sums = [*plan.groups, *plan.paths, plan.kit]
+    rows += sum(PAIR_ROWS * (1 + sum(tool.on for tool in strip.tools)) for strip in sums)
+    return int(rows * samples * BYTES_PER_SAMPLE)
 
 
 def rendered(
@@ -76,6 +83,13 @@ def listened(
 
 
 def _rendered(plan, recordings, span, output, cancelled, pool, within=None, listening=ALL) -> np.ndarray:
+    """Return a span, in as many parts as the memory asks for: each of them equals its place in the whole."""
+    samples = (within or span)[1] - (within or span)[0] + SETTLING_S * recordings.sample_rate_hz
+    count = math.ceil(bytes_under_way(plan, samples) / alone_bytes(settings.MEMORY_BYTES))
+    if count > 1:
+        edges = np.linspace(*span, min(count, MOST_PARTS) + 1).astype(int)
+        parts = [render(plan, recordings, part, output, cache(), pool, cancelled, None, listening) for part in pairwise(edges.tolist())]  # fmt: skip
+        return np.concatenate(parts)
     audio = render(plan, recordings, span, output, cache(), pool, cancelled, within, listening)
     log.debug("%s %s: %s", output, span, cache().figures())
     return audio
