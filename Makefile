@@ -1,4 +1,4 @@
-.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long
+.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long notes
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -60,6 +60,9 @@ kills:  ## SIGKILL at random moments of all kinds of work (docs/reliability.md);
 hands:  ## Two windows, the one click, the command line and an engineer at the same time; SECONDS=300
 	.venv/bin/python -m tests.reliability.hands $(or $(SECONDS),300)
 
+notes:  ## Every note of every page done, undone and done again; FOLDER=... BPM=... for recordings of one's own
+	.venv/bin/python -m tests.reliability.every_note $(FOLDER) $(BPM)
+
 faults:  ## Full disks and read-only folders; FAULTS=60
 	.venv/bin/python -m tests.reliability.faults $(or $(FAULTS),60)
 
@@ -81,4 +84,4 @@ extremes:  ## Every field of the mixing half at both ends, alone and in company:
 scale:  ## How a print's time and memory grow with mics and length
 	.venv/bin/python -m tools.scale
 
-nightly: kills faults writers hands fuzz soak long bench  ## All that takes hours: what breaks, what is lost, what grows, how fast
+nightly: kills faults writers hands notes fuzz soak long bench  ## All that takes hours: what breaks, what is lost, what grows, how fast

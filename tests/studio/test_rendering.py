@@ -110,11 +110,11 @@ class TestMemory:
         kit, plan = heavy
         monkeypatch.setattr(rendering, "cache", lambda: SpanCache(1))
         span, audio, peaks = (48_000, 144_000), [], []
-        for budget_mb in (4000, 40):
+        for budget_mb in (4000, 20):
             settings.MEMORY_BYTES = budget_mb << 20
             tracemalloc.start()
             audio.append(rendering.rendered(plan, kit, span))
             peaks.append(tracemalloc.get_traced_memory()[1])
             tracemalloc.stop()
         assert 20 * np.log10(np.abs(audio[0] - audio[1]).max() + 1e-12) < -90.0
-        assert peaks[1] < 0.7 * peaks[0]
+        assert peaks[1] < 0.8 * peaks[0]

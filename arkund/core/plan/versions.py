@@ -175,8 +175,8 @@ def _from_2(plan: Data, rate: int) -> Data:
     piece_of = {capture["id"]: capture["piece"] for capture in plan.get("captures", [])}
     mics, taken = list(plan.get("mics", [])), {mic["id"] for mic in plan.get("mics", [])}
     at_drum: dict[str, list[Data]] = {}
-    for mic in (mic for mic in mics if is_close(mic["role"])):
-        at_drum.setdefault(mic["piece"], []).append(mic)
+    for mic in (mic for mic in mics if is_close(mic.get("role"))):
+        at_drum.setdefault(mic.get("piece"), []).append(mic)
     laid = ((layer, mic) for layer in plan.get("layers", []) for mic in at_drum.get(piece_of[layer["capture"]], []))
     pairs = list(islice(laid, MOST_LAYERS_2 + 1))
     if len(pairs) > MOST_LAYERS_2:

@@ -2,7 +2,7 @@
 import { figure } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { boot } from "./lib/page.js";
-import { get } from "./lib/server.js";
+import { newest } from "./lib/server.js";
 
 const ROW = 26;
 const REACHES_MS = [15, 6, 2.5, 1];
@@ -12,6 +12,7 @@ export const moment = () => ({
   at: null,
   view: null,
   reach: 0,
+  asked: newest(),
 
   take() {}, // it stands within the page's chart, whose own `take` is not its
   begin() {
@@ -22,7 +23,8 @@ export const moment = () => ({
     if (this.at === null) this.view = null;
     else {
       try {
-        this.view = await get(`/s/${boot.session}/around?at=${this.at}`);
+        const found = await this.asked(`/s/${boot.session}/around?at=${this.at}`);
+        if (found && this.at !== null) this.view = found;
       } catch (error) {
         this.$store.page.say(error.message, true);
       }

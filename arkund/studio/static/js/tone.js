@@ -8,7 +8,7 @@ import { registerListen } from "./lib/listen.js";
 import { marksOf, drawMarks, drawZones, pointed } from "./lib/named.js";
 import { Alpine, boot, registerPage, start, within } from "./lib/page.js";
 import { registerScenes } from "./lib/scenes.js";
-import { get } from "./lib/server.js";
+import { newest } from "./lib/server.js";
 import { sweeping } from "./lib/sweep.js";
 import { registerRow } from "./lib/row.js";
 
@@ -22,6 +22,7 @@ Alpine.data("tone", () => ({
   drag: null,
   over: "", // what is laid over the mic's own spectrum
   laid: null,
+  asked: newest(),
 
   begin() {
     this.hear("picked", () => this.kept.soon());
@@ -97,8 +98,8 @@ Alpine.data("tone", () => ({
     this.kept.soon();
     if (!this.over) return;
     try {
-      const laid = await get(`/s/${boot.session}/sums/${this.chart.mic}/${what}`);
-      if (this.over === what) this.laid = laid;
+      const laid = await this.asked(`/s/${boot.session}/sums/${this.chart.mic}/${what}`);
+      if (laid && this.over === what) this.laid = laid;
     } catch (error) {
       this.over = "";
       this.$store.page.say(error.message, true);

@@ -1,7 +1,7 @@
 // Who is heard where: a row for kicks and one for back-beats, a cell for each third of an octave with the loudest strip of the kit.
 import { figure, hertz } from "./geometry.js";
 import { Alpine, boot } from "./page.js";
-import { get } from "./server.js";
+import { newest } from "./server.js";
 import { keepDrawn, Sheet } from "./sheet.js";
 
 const ROW = 34;
@@ -15,6 +15,7 @@ export function registerMasking() {
     open: false,
     busy: false,
     rows: [],
+    asked: newest(),
     sheet: null,
     kept: null,
     init() {
@@ -34,7 +35,8 @@ export function registerMasking() {
     async ask() {
       this.busy = true;
       try {
-        this.rows = (await get(`/s/${boot.session}/masking`)).rows;
+        const found = await this.asked(`/s/${boot.session}/masking`);
+        if (found) this.rows = found.rows;
       } catch (error) {
         this.$store.page.say(error.message, true);
       }

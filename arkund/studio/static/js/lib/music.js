@@ -9,6 +9,7 @@ export function registerMusic() {
   Alpine.data("music", () => ({
     found: null,
     busy: false,
+    stale: false,
     init() {
       this.again = () => this.ask();
       window.addEventListener("chart", this.again);
@@ -17,13 +18,18 @@ export function registerMusic() {
     destroy() {
       window.removeEventListener("chart", this.again);
     },
+    /** One at a time; what changed while it was asked for is asked for again. */
     async ask() {
+      this.stale = true;
       if (this.busy) return;
       this.busy = true;
-      try {
-        this.found = await get(`/s/${boot.session}/music`);
-      } catch (error) {
-        this.$store.page.say(error.message, true);
+      while (this.stale) {
+        this.stale = false;
+        try {
+          this.found = await get(`/s/${boot.session}/music`);
+        } catch (error) {
+          this.$store.page.say(error.message, true);
+        }
       }
       this.busy = false;
     },

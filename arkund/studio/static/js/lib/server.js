@@ -20,6 +20,22 @@ export async function get(address) {
   return response.json();
 }
 
+/** Ask where only the newest answer counts: one that was overtaken by another is null, however late it comes. */
+export function newest() {
+  let last = 0;
+  return async (address) => {
+    last += 1;
+    const mine = last;
+    try {
+      const found = await get(address);
+      return mine === last ? found : null;
+    } catch (error) {
+      if (mine === last) throw error;
+      return null;
+    }
+  };
+}
+
 /** `keepalive` : it is sent even where the page is left meanwhile. */
 export async function post(address, data = {}, keepalive = false) {
   const body = data instanceof FormData ? data : JSON.stringify(data);
