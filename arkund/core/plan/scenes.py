@@ -16,6 +16,8 @@ from arkund.core.settings import plain, typed
 from arkund.core.timing.bars import bars_of
 from arkund.core.units import ms_to_samples
 
+SILENT_DB = -120.0  # of a layer that is muted
+OF_A_LAYER = ("level_db", "mute")  # what a scene may set of one that goes through a mic
 BEFORE_LINE_S = 0.03  # a change is over so much before the bar line: a stroke that comes early belongs to its bar
 
 
@@ -28,6 +30,9 @@ class Part:
     plan: Plan
 
 
+Steps = tuple[
+    float, tuple[tuple[int, int, float], ...]
+]  # a level in dB that holds first, and those that follow: from which sample, how long it fades, dB
 Holding = tuple[int | None, int, frozenset[int]]  # as a Part's, with the numbers of the scenes that hold
 
 
@@ -39,7 +44,7 @@ def parts(plan: Plan, rate: int) -> tuple[Part, ...]:
     return tuple(Part(at, fade, made[scenes]) for at, fade, scenes in row)
 
 
-def trims(plan: Plan, rate: int) -> dict[str, tuple[float, tuple[tuple[int, int, float], ...]]]:
+def trims(plan: Plan, rate: int) -> dict[str, Steps]:
     """Return the trims that change over the song, by mic: what holds first in dB, and the steps that follow, as ``level.process.stepped`` takes them."""
     held = {
         (k, each.place.split(".")[1]): float(each.value)
@@ -48,16 +53,40 @@ def trims(plan: Plan, rate: int) -> dict[str, tuple[float, tuple[tuple[int, int,
         if each.place.endswith(".trim_db")
     }
     row = _holding(plan, rate) if held else []
+    return {
+        mic.id: _steps(
+            row, [next((held[k, mic.id] for k in scenes if (k, mic.id) in held), mic.trim_db) for *_, scenes in row]
+        )
+        for mic in (plan.mic(mic_id) for mic_id in dict.fromkeys(mic_id for _, mic_id in held))
+    }
+
+
+def laid(plan: Plan, rate: int) -> dict[str, Steps]:
+    """Return the levels that change over the song of layers that go through a mic, by layer: what holds first in dB, its trim included, and the steps that
+    follow; one that is muted is at SILENT_DB.
+    """
+    mine = [mic for mic in plan.mics if mic.into]
+    starts = tuple(f"mics.{mic.id}." for mic in mine)
+    if not any(each.place.startswith(starts) for scene in plan.scenes for each in scene.held):
+        return {}
+    row = _holding(plan, rate)
+    bare = plan.replace(scenes=())
+    plans = {scenes: _applied(bare, [plan.scenes[k] for k in sorted(scenes)]) for *_, scenes in row}
     out = {}
-    for mic in (plan.mic(mic_id) for mic_id in dict.fromkeys(mic_id for _, mic_id in held)):
-        level_of = [next((held[k, mic.id] for k in scenes if (k, mic.id) in held), mic.trim_db) for *_, scenes in row]
-        steps = [
-            (at, fade, db)
-            for (at, fade, _), db, last in zip(row[1:], level_of[1:], level_of, strict=False)
-            if db != last
-        ]
-        out[mic.id] = level_of[0], tuple(steps)
+    for mic in mine:
+        held = [plans[scenes].mic(mic.id) for *_, scenes in row]
+        steps = _steps(row, [SILENT_DB if each.mute else each.level_db + each.trim_db for each in held])
+        if steps[1]:
+            out[mic.id] = steps
     return out
+
+
+def _steps(row: list[Holding], level_of: list[float]) -> Steps:
+    """Return levels of what holds change by change as the first of them and the steps that follow."""
+    steps = [
+        (at, fade, db) for (at, fade, _), db, last in zip(row[1:], level_of[1:], level_of, strict=False) if db != last
+    ]
+    return level_of[0], tuple(steps)
 
 
 def _holding(plan: Plan, rate: int) -> list[Holding]:
@@ -218,9 +247,9 @@ def check(plan: Plan) -> None:
     bare = plan.replace(scenes=())
     inside = tuple(f"mics.{mic.id}." for mic in plan.mics if mic.into)
     for name, place in ((scene.name, each.place) for scene in plan.scenes for each in scene.held):
-        if place.startswith(inside):
+        if place.startswith(inside) and place.rpartition(".")[2] not in OF_A_LAYER:
             raise SettingsError(
-                f"scene {name}: {place} is of a layer that goes through a mic; give it a strip of its own to set it by section."
+                f"scene {name}: of a layer that goes through a mic a scene sets its level and whether it is heard, not {place}; give it a strip of its own."
             )
     wired: dict[str, set[str]] = {}
     for scene in plan.scenes:

@@ -15,7 +15,7 @@ from math import cos, pi, sin
 from arkund.core.dsp.reach import NOTHING, Reach
 from arkund.core.errors import SettingsError
 from arkund.core.plan.plan import SHELF, MicPlan, Plan
-from arkund.core.plan.scenes import parts, trims
+from arkund.core.plan.scenes import laid, parts, trims
 from arkund.core.render.banks import shared_out
 from arkund.core.render.keys import content
 from arkund.core.render.source import Recordings, edits_key, source_settings
@@ -145,6 +145,7 @@ class _Builder:
         self.parts = [self.different[id(part.plan)] for part in row]
         self.settings = self.parts[0].settings
         self.trims = trims(plan, self.rate) if plan.scenes else {}
+        self.laid = laid(plan, self.rate) if plan.scenes else {}
         self.group_of = {mic.id: group_id(mic, plan.groups) for mic in plan.standing}
         self.members: dict[str, list[str]] = {}
         for mic, into in self.group_of.items():
@@ -155,7 +156,7 @@ class _Builder:
             plan.lone_cuts,
             plan.captures,
             plan.placements,
-            tuple(mic for mic in plan.mics if mic.into),
+            tuple((mic, self.laid.get(mic.id)) for mic in plan.mics if mic.into),
             tuple(recordings.content(SHELF, part.key) for capture in plan.captures for part in capture.parts),
         )
         self.takes = sorted({plan.take, *(capture.take for capture in plan.captures)})

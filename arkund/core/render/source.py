@@ -14,7 +14,7 @@ from arkund.core.hits.bands import Reader
 from arkund.core.kit.pieces import is_close
 from arkund.core.level.process import repaired, stepped
 from arkund.core.plan.plan import SHELF, Capture, Cut, MicPlan, Placement, Plan
-from arkund.core.plan.scenes import trims
+from arkund.core.plan.scenes import Steps, laid, trims
 from arkund.core.replace import made, shots
 from arkund.core.replace.process import captured, with_added, with_placements
 from arkund.core.replace.sampled import Sampled
@@ -65,6 +65,7 @@ class Sources:
             for piece in {cut.piece for cut in plan.lone_cuts}
         }
         self._trims = trims(plan, self._rate) if plan.scenes else {}
+        self._laid = laid(plan, self._rate) if plan.scenes else {}
         self._readers: dict[str, Read] = {}
 
     def read(self, mic: MicPlan, start: int, stop: int) -> np.ndarray:
@@ -79,6 +80,11 @@ class Sources:
         trim_db = 0.0 if mic.id in self._trims else mic.trim_db
         gain = np.float32(db_to_gain(trim_db) * mic.line_up.sign)
         out = read_delayed(self._readers[mic.id], start, stop, delay)
+        for layer in (each for each in self._plan.mics if each.into == mic.id and each.id in self._laid):
+            if layer.id not in self._readers:
+                self._readers[layer.id] = self._in_song(self._layer(layer), mic)
+            sound = read_delayed(self._readers[layer.id], start, stop, delay)
+            out = out + stepped(sound, *self._laid[layer.id], start) * np.float32(layer.line_up.sign)
         if mic.id in self._trims:
             out = stepped(out, *self._trims[mic.id], start)
         if gain != 1.0:
@@ -99,6 +105,7 @@ class Sources:
         if mic.clock_ppm:
             read = functools.partial(read_at_speed, read, 1.0 + mic.clock_ppm * 1e-6)
         captures, placements, layers = _put_into(plan, mic)
+        layers = [each for each in layers if each.id not in self._laid]
         if placements:
             takes = {c.id: raw(plan, self._recordings, *_heard_in(c, mic)) for c in captures.values()}
             read = with_placements(read, placements, captures, takes, rate)
@@ -194,6 +201,8 @@ def _cuts_key(crossfade_ms: float, cuts: Sequence[Cut]) -> str:
 def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str) -> dict:
     """Return what the source of a mic depends on, as plain data for its content hash; ``edits`` is the Plan's :func:`edits_key`."""
     captures, placements, layers = _put_into(plan, mic)
+    by_scene = laid(plan, recordings.sample_rate_hz) if plan.scenes else {}
+    layers = [each for each in plan.mics if each in layers or (each.into == mic.id and each.id in by_scene)]
     out = {"made": mic.made.to_json()} if mic.made else {}
     if mic.sampled:
         out = {"sampled": _sampled_settings(plan, recordings, mic.sampled)}
@@ -209,7 +218,7 @@ def source_settings(plan: Plan, recordings: Recordings, mic: MicPlan, edits: str
         "lone_cuts": [c.to_json() for c in plan.lone_cuts if c.piece == mic.piece] if mic.moves_with_piece else [],
         "captures": [_capture_settings(recordings, c) for c in captures.values()],
         "placements": [p.to_json() for p in placements],
-        "layers": [_layer_settings(plan, recordings, each) for each in layers],
+        "layers": [_layer_settings(plan, recordings, each, by_scene.get(each.id)) for each in layers],
     }
 
 
@@ -226,6 +235,7 @@ def _sampled_settings(plan: Plan, recordings: Recordings, mine: Sampled) -> list
     return [mine.to_json(), [_capture_settings(recordings, c) for c in captures], of]
 
 
-def _layer_settings(plan: Plan, recordings: Recordings, layer: MicPlan) -> list:
+def _layer_settings(plan: Plan, recordings: Recordings, layer: MicPlan, steps: Steps | None) -> list:
+    """Return what a layer that goes through a mic is there; steps : its levels where they change over the song."""
     sound = layer.made.to_json() if layer.made else _sampled_settings(plan, recordings, layer.sampled)
-    return [sound, _level_into(layer)]
+    return [sound, [steps, layer.line_up.sign] if steps else _level_into(layer)]

@@ -8,10 +8,12 @@ import pytest
 
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import ArrayMic
+from arkund.core.kit.pieces import LAYER
 from arkund.core.plan import scenes
-from arkund.core.plan.plan import Section, Tempo
+from arkund.core.plan.plan import LineUp, MicPlan, Section, Tempo
 from arkund.core.render.cache import SpanCache
 from arkund.core.render.render import render
+from arkund.core.replace import made
 from arkund.core.rig import usual
 from arkund.core.rig.scenes import MOST_RANGES, Held, Scene
 from arkund.core.rig.strips import Send
@@ -140,6 +142,52 @@ class TestHeard:
             )
             < -90
         )
+
+
+class TestLayersThroughAMic:
+    """In by section: out in the verse, in for the chorus."""
+
+    @pytest.fixture
+    def laid(self, kit, plan):
+        """A thump under the kick, off, through a mic that is trimmed, late and compressed."""
+        strikes = tuple((round(h.time_s * RATE), 0.0) for h in kit.hits["kick"])
+        thump = MicPlan(
+            id="low", name="low", piece="kick", role=LAYER, into="KD in", mute=True, level_db=-3.0, made=made.first("thump", 50.0, strikes)
+        )  # fmt: skip
+        compressor = Compressor(on=True, threshold_db=-30.0, ratio=3.0)
+        line_up = LineUp(delay_ms=1.37)
+        mics = tuple(
+            m.replace(tools=(compressor,), trim_db=2.0, line_up=line_up) if m.id == "KD in" else m for m in plan.mics
+        )
+        return plan.replace(mics=(*mics, thump))
+
+    @pytest.mark.parametrize("held", [{"mics.low.mute": False}, {"mics.low.mute": False, "mics.low.level_db": 4.0}])
+    def test_before_and_in(self, kit, laid, held):
+        """Before the bar line as if it were not there, after it as if it had been there all the time; spans, stream and cache agree."""
+        mine, cache = with_scene(laid, held), SpanCache()
+        early, late = (20_000, LINE - 2_000), (LINE + 24_000, LINE + 60_000)
+        for span, wanted in ((early, laid), (late, scenes.applied(mine, "lift"))):
+            got = render(mine, kit, span, "strip:KD in", cache)
+            assert apart_db(got, render(wanted, kit, span, "strip:KD in")) < -90
+            assert np.array_equal(got, render(mine, kit, span, "strip:KD in", cache))
+        whole = render(mine, kit, (0, LINE + 60_000), "strip:KD in")
+        assert apart_db(whole[slice(*late)], render(mine, kit, late, "strip:KD in")) < -90
+        assert apart_db(render(laid, kit, late, "strip:KD in"), whole[slice(*late)]) > -60
+        _, out = streamed(mine, kit, size=30_011)
+        assert apart_db(out["strip:KD in"][slice(*late)], whole[slice(*late)]) < -90
+
+    def test_another_level_is_another_key(self, kit, laid):
+        """What is kept for one is not heard for the other."""
+        cache, span = SpanCache(), (LINE + 24_000, LINE + 60_000)
+        soft, loud = (with_scene(laid, {"mics.low.mute": False, "mics.low.level_db": db}) for db in (-20.0, 6.0))
+        heard = [render(each, kit, span, "strip:KD in", cache) for each in (soft, loud)]
+        assert apart_db(*heard) > -40
+        assert np.array_equal(heard[1], render(loud, kit, span, "strip:KD in"))
+
+    def test_what_a_scene_cannot_set(self, kit, laid):
+        """It has no place of its own there, for it goes where the mic goes."""
+        with pytest.raises(SettingsError, match="its level and whether it is heard"):
+            scenes.check(with_scene(laid, {"mics.low.pan": 0.5}))
 
 
 class TestPromise:
