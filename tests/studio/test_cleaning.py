@@ -114,6 +114,23 @@ class TestInTheSong:
         with pytest.raises(SettingsError, match="inside the one before it"):
             made(cut.session, cleaning.set_region(m, "t1", None, (begin, end)))
 
+    def test_a_floor_after_one_region(self, cut):
+        """Set, shown, carried along when the region's begin is moved, and gone with it; nothing given is as everywhere."""
+        m = made(cut.session, cleaning.set_floor(cut, "t1", 0, 6.0))
+        tool = m.plan.mic("t1").first("regions")
+        assert tool.floors == ((tool.spans[0][0], 6.0),)
+        assert charts.clean(m, "t1")["floors_db"] == [6.0, *[tool.down_db] * (len(tool.spans) - 1)]
+        begin, end = m.regions_s(m.plan.mic("t1"))[0]
+        m = made(m.session, cleaning.set_region(m, "t1", 0, (begin - 0.05, end)))
+        tool = m.plan.mic("t1").first("regions")
+        assert tool.floors == ((tool.spans[0][0], 6.0),)
+        assert made(m.session, cleaning.set_region(m, "t1", 0, None)).plan.mic("t1").first("regions").floors == ()
+        moves.undo(m.session.pk)
+        m = Measure(Session.objects.get(pk=m.session.pk))
+        assert made(m.session, cleaning.set_floor(m, "t1", 0, None)).plan.mic("t1").first("regions").floors == ()
+        with pytest.raises(SettingsError, match="none of number 99"):
+            cleaning.set_floor(m, "t1", 98, 6.0)
+
     def test_a_gate_that_listens_elsewhere(self, session):
         """Is drawn open where its key opens it."""
         m = made(session, cleaning.set_way(Measure(session), "t1", "gate"))

@@ -18,7 +18,7 @@ from arkund.core.tools.tool import Moved, Tool, kind
 from arkund.core.units import db_to_gain, ms_to_samples
 
 SILENCE_DB = 90.0  # from here on, nothing is left
-MOST_SPANS = 20_000
+MOST_SPANS, MOST_FLOORS = 20_000, 1000
 SHORTEST_MS = 60.0  # that is left of a region which ends sooner
 FARTHEST = 10**11  # samples
 
@@ -27,11 +27,12 @@ FARTHEST = 10**11  # samples
 class Regions(Tool):
     """Where a mic is heard, and how far it is down elsewhere.
 
-    spans : in order, (first sample, the one after the last) of the recording, from the start of a hit to the end of its ring
+    spans : in order, (first sample, the one after the last) of the recording, from the start of a hit to the end of its ring; floors : by the first sample of
+    a region, by how much the mic is down from its end to the next region, where that is not ``down_db``
     """
 
     drawn: ClassVar[bool] = True
-    of_the_song: ClassVar[tuple[str, ...]] = ("spans",)
+    of_the_song: ClassVar[tuple[str, ...]] = ("spans", "floors")
 
     kind: str = kind("regions")
     down_db: float = number(
@@ -46,6 +47,7 @@ class Regions(Tool):
         0.0, 0.0, 2000.0, step=5.0, unit="ms", help="each ends so much before its ring does: a shorter drum"
     )
     spans: tuple[tuple[int, int], ...] = ()
+    floors: tuple[tuple[int, float], ...] = ()
 
     def __post_init__(self) -> None:
         Tool.__post_init__(self)
@@ -58,6 +60,11 @@ class Regions(Tool):
             if start < before or stop > FARTHEST:
                 raise SettingsError(f"spans: region {number_} begins at sample {start}, inside the one before it.")
             before = stop
+        if len(self.floors) > MOST_FLOORS or len({at for at, _ in self.floors}) < len(self.floors):
+            raise SettingsError(f"floors: one for a region, at most {MOST_FLOORS}, got {len(self.floors)}.")
+        for _, down_db in self.floors:
+            if not 0.0 <= down_db <= SILENCE_DB:
+                raise SettingsError(f"floors: {down_db:g} dB is outside 0 to {SILENCE_DB:g} dB.")
 
     def __hash__(self) -> int:
         return quick_hash(self, self.spans)
@@ -69,7 +76,11 @@ class Regions(Tool):
     @property
     def between(self) -> float:
         """The gain between regions."""
-        return 0.0 if self.down_db >= SILENCE_DB else float(db_to_gain(-self.down_db))
+        return _gain(self.down_db)
+
+
+def _gain(down_db: float) -> float:
+    return 0.0 if down_db >= SILENCE_DB else float(db_to_gain(-down_db))
 
 
 SETTINGS = Regions
@@ -94,7 +105,23 @@ def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz:
     begins, ends = (np.ascontiguousarray(each) for each in (spans[first:last] - [lead + start, start]).T)
     _drawing.raise_spans(open_, begins, ends, _fade(fade_in), _way_down(regions, fade_out))
     between = np.float32(regions.between)
-    return between + (np.float32(1.0) - between) * open_
+    out = between + (np.float32(1.0) - between) * open_
+    own = dict(regions.floors)
+    for k, (at, _) in enumerate(regions.spans) if own else ():
+        if at in own:
+            gap = spans[k, 1], (spans[k + 1, 0] if k + 1 < len(spans) else FARTHEST) - lead
+            _lower(out, start, *gap, own[at], fade_in, fade_out)
+    return out
+
+
+def _lower(out: np.ndarray, start: int, begin: int, end: int, down_db: float, fade_in: int, fade_out: int) -> None:
+    """Write the gain between two regions into a part of the song: down by so much from the end of the one, up again before the other; the louder counts."""
+    at = np.arange(max(begin, start), min(end, start + out.size))
+    if at.size:
+        floor = _gain(down_db)
+        fallen, risen = (at - begin + 0.5) / fade_out, np.clip((at - (end - fade_in) + 0.5) / fade_in, 0.0, 1.0)
+        falling = np.where(fallen < 1.0, db_to_gain(-min(down_db, SILENCE_DB) * fallen), 0.0)
+        out[at[0] - start : at[-1] + 1 - start] = np.maximum(falling, floor + (1.0 - floor) * cubic(risen))
 
 
 def _fade(length: int) -> np.ndarray:
@@ -128,19 +155,23 @@ def oracle(x: np.ndarray, regions: Regions, sample_rate_hz: int, key: np.ndarray
     lead, up, down = (ms * sample_rate_hz / 1000.0 for ms in (regions.lead_ms, regions.fade_in_ms, regions.fade_out_ms))
     lead, up, down = round(lead), max(round(up), 1), max(round(down), 1)
     sooner, shortest = (round(ms * sample_rate_hz / 1000.0) for ms in (regions.sooner_ms, SHORTEST_MS))
-    out = np.empty(len(x))
+    out, own = np.empty(len(x)), dict(regions.floors)
     for i, value in enumerate(np.asarray(x, float).tolist()):
-        gain = regions.between
+        down_db = regions.down_db
+        for start, ends in regions.spans:  # the last that has ended says how far it is down
+            if i >= max(ends - sooner, min(start + shortest, ends)):
+                down_db = own.get(start, regions.down_db)
+        gain = between = _gain(down_db)
         for start, ends in regions.spans:
             stop = max(ends - sooner, min(start + shortest, ends))
             if i < start - lead:
                 done = min(max((i - (start - lead - up) + 0.5) / up, 0.0), 1.0)
-                here = regions.between + (1.0 - regions.between) * done * done * (3.0 - 2.0 * done)
+                here = between + (1.0 - between) * done * done * (3.0 - 2.0 * done)
             elif i < stop:
                 here = 1.0
             else:
                 done = (i - stop + 0.5) / down
-                here = 10.0 ** (-min(regions.down_db, SILENCE_DB) * done / 20.0) if done < 1.0 else 0.0
+                here = 10.0 ** (-min(down_db, SILENCE_DB) * done / 20.0) if done < 1.0 else 0.0
             gain = max(gain, here)
         out[i] = value * gain
     return out

@@ -176,6 +176,7 @@ def clean(m: Measure, mic_id: str | None) -> dict:
         "content": pictures.content_of_song(m.plan, recordings_of(m.session), mic.id),
         "length_s": m.recordings.length(m.plan.take) / m.rate,
         "regions": m.regions_s(mic),
+        "floors_db": cleaning.floors_db(mic),
         "key": mic.first("gate").key.of if mic.first("gate") else "",
         "full": float(
             db_to_gain(max([*s.own_db, QUIETEST_DB]) - mic.trim_db)

@@ -166,6 +166,8 @@ def _settings(data: dict, prefix: str = "") -> list[tuple[str, str]]:
                 out += _settings({each["id"]: {k: v for k, v in each.items() if k != "kind"}})
         elif key in ("spans", "strikes"):
             out.append((name, f"{len(value)} of them"))
+        elif key == "floors":
+            out += [(f"{prefix}after the region at sample {at}", f"{db:g} dB down") for at, db in value]
         elif key == "sends":
             out += [(f"sent to {send['id']}", f"{send['level_db']:g} dB") for send in value]
         elif not isinstance(value, list) and key not in ("id", "on"):

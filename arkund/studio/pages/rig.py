@@ -77,6 +77,9 @@ DOINGS: dict[str, Callable[[Session, dict], Change]] = {
     "region": lambda s, b: cleaning.set_region(
         Measure(s), wanted(b, "mic", str), wanted(b, "number", int, None), _span_s(b) if b.get("span_s") else None
     ),
+    "region-floor": lambda s, b: cleaning.set_floor(
+        Measure(s), wanted(b, "mic", str), wanted(b, "number", int), wanted(b, "down_db", float, None)
+    ),
     "by-band": lambda s, b: cleaning.by_band(
         Measure(s), wanted(b, "mic", str), wanted(b, "what", str), wanted(b, "other", str, "")
     ),

@@ -1,6 +1,7 @@
 """Cleaning as Moves: one mic in one of the ways, the whole kit to a look; and what it did, for the command line and the page."""
 
 import dataclasses
+from typing import Any
 
 from arkund.core.clean.by_band import BLEED, RING, bleed, loudest_other, ring
 from arkund.core.clean.outcome import Outcome
@@ -62,8 +63,9 @@ def set_region(measure: Measure, mic_id: str, number: int | None, span_s: tuple[
     spans = list(tool.spans)
     if number is not None and not 0 <= number < len(spans):
         raise SettingsError(f"region: there is no number {number + 1}; there are {len(spans)}.")
-    was = spans.pop(number) if number is not None else None
-    place, words = f"mics.{mic.id}.tools.{tool.id}.spans", "removed"
+    was, floors = spans.pop(number) if number is not None else None, dict(tool.floors)
+    place, words = f"mics.{mic.id}.tools.{tool.id}", "removed"
+    own_db = floors.pop(was[0], None) if was else None
     if span_s is not None:
         begin, end = (in_recording(measure.plan, mic, round(at * rate), rate) for at in span_s)
         if was is not None:  # an edge that was not moved stays where it is, to the sample
@@ -73,9 +75,36 @@ def set_region(measure: Measure, mic_id: str, number: int | None, span_s: tuple[
                 for old, new, new_s, at in zip(was, (begin, end), span_s, shown, strict=True)
             )
         spans = sorted([*spans, (begin, end)])
+        floors |= {begin: own_db} if own_db is not None else {}
         words = f"from {span_s[0]:.3f} to {span_s[1]:.3f} s" + (" added" if number is None else "")
     which = "" if number is None else f" {number + 1}"
-    return Change(f"{mic.name}: region{which} {words}", {place: [list(span) for span in spans]})
+    values: dict[str, Any] = {f"{place}.spans": [list(span) for span in spans]}
+    if floors != dict(tool.floors):
+        values[f"{place}.floors"] = [list(row) for row in sorted(floors.items())]
+    return Change(f"{mic.name}: region{which} {words}", values)
+
+
+def floors_db(mic: MicPlan) -> list[float]:
+    """Return by how much a mic is down after each of its regions, in dB."""
+    tool = mic.first("regions")
+    own = dict(tool.floors) if tool else {}
+    return [own.get(start, tool.down_db) for start, _ in tool.spans] if tool else []
+
+
+def set_floor(measure: Measure, mic_id: str, number: int, down_db: float | None) -> Change:
+    """Return the change by which a mic is down by so much from the end of one region to the next; None: by as much as everywhere else.
+
+    Raises SettingsError where there is no such region.
+    """
+    mic = measure.plan.mic(mic_id)
+    tool = mic.first("regions")
+    if tool is None or not 0 <= number < len(tool.spans):
+        raise SettingsError(f"region: {mic.name} has none of number {number + 1}.")
+    floors = {at: db for at, db in tool.floors if at != tool.spans[number][0]}
+    if down_db is not None and down_db != tool.down_db:
+        floors[tool.spans[number][0]] = down_db
+    words = f"{tool.down_db if down_db is None else down_db:g} dB down after region {number + 1}"
+    return Change(f"{mic.name}: {words}", {f"mics.{mic.id}.tools.{tool.id}.floors": [list(row) for row in sorted(floors.items())]})  # fmt: skip
 
 
 def by_band(measure: Measure, mic_id: str, what: str, other: str = "") -> Change:

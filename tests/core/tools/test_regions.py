@@ -78,6 +78,27 @@ class TestGains:
         for start, length in zip(rng.integers(0, 90_000, 40), rng.integers(1, 6_000, 40), strict=True):
             assert np.array_equal(gain_of(mine, start, start + length), whole[start : start + length])
 
+    @pytest.mark.parametrize(
+        "floors", [((9_000, 6.0),), ((21_000, 90.0), (70_000, 0.0)), ((9_000, 3.0), (21_000, 40.0))]
+    )
+    def test_a_floor_of_its_own(self, floors):
+        """After a region the mic is down by what is set there, up to the next; elsewhere as everywhere. Like the plain loop, and in parts."""
+        mine = Regions(
+            on=True, spans=SPANS, down_db=17.0, lead_ms=4.0, fade_in_ms=3.0, fade_out_ms=120.0, floors=floors
+        )
+        whole, plain = gain_of(mine), regions.oracle(np.ones(96_000), mine, RATE)
+        assert np.max(np.abs(whole - plain)) < 2e-7
+        own = dict(floors).get(21_000, 17.0)
+        assert whole[60_000] == pytest.approx(0.0 if own == 90.0 else 10 ** (-own / 20), abs=1e-6)
+        for start, length in ((19_000, 3_000), (30_100, 50), (40_000, 29_900), (69_700, 2_000)):
+            assert np.array_equal(gain_of(mine, start, start + length), whole[start : start + length])
+
+    def test_a_floor_like_the_others(self):
+        """Changes nothing."""
+        mine = Regions(on=True, spans=SPANS, down_db=17.0)
+        own = mine.replace(floors=tuple((start, 17.0) for start, _ in SPANS))
+        assert np.abs(gain_of(own) - gain_of(mine)).max() < 2e-7
+
     def test_thousands_cost_what_is_near(self):
         """Of 10 000 regions those that are heard are looked at: the result is that of those alone."""
         spans = tuple((k * 5_000, k * 5_000 + 900) for k in range(10_000))
@@ -130,6 +151,13 @@ class TestBadInput:
         """Which one, and why."""
         with pytest.raises(SettingsError, match=words):
             Regions(spans=spans)
+
+    def test_floors(self):
+        """One for a region, within the range."""
+        with pytest.raises(SettingsError, match="outside 0 to 90"):
+            Regions(spans=SPANS, floors=((9_000, 91.0),))
+        with pytest.raises(SettingsError, match="one for a region"):
+            Regions(spans=SPANS, floors=((9_000, 3.0), (9_000, 6.0)))
 
     def test_not_in_a_group(self):
         """A group has no hits of its own."""

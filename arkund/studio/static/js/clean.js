@@ -229,6 +229,14 @@ Alpine.data("strip", () => ({
   edge(side) {
     return this.isRegion() ? this.mine[this.marked.region][side].toFixed(3) : "";
   },
+  floor() {
+    return this.isRegion() ? figure(this.chart.floors_db[this.marked.region], 0) : "";
+  },
+  /** How far the mic is down from this region to the next; nothing typed: as everywhere. */
+  typeFloor(event) {
+    const down_db = event.target.value === "" ? null : Number(event.target.value);
+    return this.$store.page.act("rig", { do: "region-floor", step: "clean", mic: this.chart.mic, number: this.marked.region, down_db });
+  },
   typeEdge(side, event) {
     this.put(this.marked.region, side, Number(event.target.value));
   },
