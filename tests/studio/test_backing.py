@@ -78,6 +78,21 @@ class TestHeard:
         session.refresh_from_db()
         assert backing.against(Measure(session))["rows"] == []
 
+    def test_another_file_of_the_same_name(self, session, music):
+        """Is measured anew."""
+        path, samples = music
+        backing.load(session, path)
+        session.refresh_from_db()
+        before = backing.against(Measure(session))["rows"]
+        soundfile.write(path, samples * 0.5, RATE, subtype="FLOAT")
+        backing.load(session, path)
+        session.refresh_from_db()
+        after = backing.against(Measure(session))["rows"]
+        assert [b["music_lufs"] - a["music_lufs"] for a, b in zip(before, after, strict=True)] == pytest.approx(
+            [-6.02] * len(before),
+            abs=0.11,  # told to a tenth
+        )
+
     def test_no_audio(self, session, tmp_path):
         """Is refused, and nothing is changed."""
         (tmp_path / "x.wav").write_text("none")

@@ -2,11 +2,14 @@
 
 import dataclasses
 import json
+import shutil
 import time
 
 import numpy as np
 import pytest
+import soundfile
 
+from arkund.core import tasks
 from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
 from arkund.core.kit.pieces import PIECES
@@ -18,6 +21,7 @@ from arkund.core.tools.gate import Gate
 from arkund.studio.models import Job, Measured, Move, Session
 from arkund.studio.services import housekeeping, moves, proposing, quarantine, recordings, store
 from arkund.studio.services.findings import find, notes
+from arkund.studio.services.importing import import_folder
 from arkund.studio.services.listening import Asker, without
 from arkund.studio.services.measuring import Measure
 from tests.studio.doing import accept, apply
@@ -93,6 +97,23 @@ class TestMeasure:
                 assert not np.array_equal(before, after), change
             seen.add(json.dumps(heard.source_depends(plan.mic("sn-top")), sort_keys=True))
         assert len(seen) == len(changes) + 1
+
+    def test_the_same_recordings_in_another_session(self, session, folder, tmp_path, monkeypatch):
+        """What was measured of them is known there, hits as well; one other recording of the same name, and all is measured anew."""
+        first = Measure(session)
+        levels, arrivals = first.levels(), first.arrivals()
+        twin = import_folder(folder, bpm=120.0)
+        count = Measured.objects.count()
+        monkeypatch.setattr(tasks, "hits_of_take", lambda *_: pytest.fail("the same hits were found again"))
+        again = Measure(twin)
+        assert (again.levels(), again.arrivals()) == (levels, arrivals)
+        assert Measured.objects.count() == count
+        monkeypatch.undo()
+        shutil.copytree(folder, tmp_path / "Other")
+        audio, rate = soundfile.read(folder / "SN top.wav")
+        soundfile.write(tmp_path / "Other" / "SN top.wav", audio * 0.5, rate, subtype="PCM_24")
+        other = Measure(import_folder(tmp_path / "Other", bpm=120.0)).levels()
+        assert other["sn-top"].peak_db == pytest.approx(levels["sn-top"].peak_db - 6.02, abs=0.01)
 
     def test_measured_once(self, session):
         """A second look reads the first one's result; a change that matters measures again."""

@@ -82,7 +82,8 @@ def against(measure: Measure) -> dict:
             rows += [{"name": section} | dataclasses.asdict(found)] if found else []
         return {"rows": rows}
 
-    rows = measure.kept("music", [plan.to_json(), name], compute)["rows"] if name else []
+    sides = [measure.recordings.content(BACKING, side) for side in BACKING_SIDES]
+    rows = measure.kept("music", [plan.to_json(), sides], compute)["rows"] if name else []
     found = [Against(**{key: value for key, value in row.items() if key != "name"}) for row in rows]
     as_loud_db = music_against.as_loud_db(found, plan.backing.level_db)
     behind = {"behind_ms": plan.backing.behind_ms, "choices_ms": BEHIND_MS}

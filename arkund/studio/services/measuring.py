@@ -22,6 +22,7 @@ from arkund.core.clean.settings import cleans
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
+from arkund.core.files.library import Library
 from arkund.core.hits import spans
 from arkund.core.hits.resolve import against_usual
 from arkund.core.kit.pieces import is_close, is_shell
@@ -30,7 +31,7 @@ from arkund.core.lineup import measure as lineup
 from arkund.core.load import measure as load
 from arkund.core.load.couples import Later, later
 from arkund.core.load.sound import average_hit, features_of, likely
-from arkund.core.plan.plan import LineUp, MicPlan, Plan, Tempo
+from arkund.core.plan.plan import SHELF, LineUp, MicPlan, Plan, Tempo
 from arkund.core.punch.measure import (
     BANDS,
     TAKEN_FROM_MS,
@@ -43,7 +44,7 @@ from arkund.core.punch.measure import (
 from arkund.core.render.graph import KIT, build
 from arkund.core.render.keys import Keys, in_song
 from arkund.core.render.keys import content as key_content
-from arkund.core.render.source import Sources, edits_key, raw, source_settings
+from arkund.core.render.source import BACKING, Sources, edits_key, raw, source_settings
 from arkund.core.render.whole import recorded_peak_db
 from arkund.core.rig import places, rows
 from arkund.core.rig.hearing import audible
@@ -66,18 +67,27 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_depend, hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 22  # of the measurements: raised when one of them is computed in another way
+VERSION = 23  # of the measurements: raised when one of them is computed in another way
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 
 
+def _audio_key(library: Library, plan: Plan) -> str:
+    """Return a hash of the recordings that a session's measurements depend on: those of its takes, and the hits from files that its Plan has."""
+    takes = sorted([take, mic, digest] for (take, mic), digest in library.files.items() if take not in (SHELF, BACKING))
+    shelf = [[part.key, library.content(SHELF, part.key)] for capture in plan.captures for part in capture.parts]
+    return hashlib.sha256(json.dumps([library.sample_rate_hz, takes, shelf]).encode()).hexdigest()
+
+
 class Measure:
-    """The measurements of one session at one Plan; hits and recordings are read once."""
+    """The measurements of one session at one Plan; hits and recordings are read once. What was measured of the same recordings in another session is known."""
 
     def __init__(self, session: Session, plan: Plan | None = None) -> None:
         self.session = session
         self.plan = plan or session.plan
-        self.recordings = assembled(self.plan, recordings_of(session))
+        library = recordings_of(session)
+        self._audio = _audio_key(library, self.plan)
+        self.recordings = assembled(self.plan, library)
         self.sources = Sources(self.plan, self.recordings)
         self.rate = session.sample_rate_hz
         self._performance = [self.plan.take, *(join.to_json() for join in self.plan.joins)]
@@ -151,7 +161,7 @@ class Measure:
         return [found[key] for key in keys]
 
     def _key(self, kind: str, depends: object) -> str:
-        content = [VERSION, kind, self.session.pk, self._performance, depends, self._hits_key]
+        content = [VERSION, kind, self._audio, self._performance, depends, self._hits_key]
         return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
 
     def _source_of(self, mic: MicPlan) -> Callable:

@@ -103,5 +103,5 @@ def _hits_key(session: Session, plan: Plan, take_key: str) -> str:
     audio = dict(MicRecording.objects.filter(take__session=session, take__key=take_key).values_list("mic", "digest"))
     mics = [mic for mic in plan.mics if mic.id in audio]
     rows = [[audio[mic.id], c.piece, c.close, c.first] for mic, c in zip(mics, channels_of(mics), strict=True)]
-    content = json.dumps(["hits", FINDER_VERSION, session.pk, rows])
+    content = json.dumps(["hits", FINDER_VERSION, session.sample_rate_hz, rows])
     return hashlib.sha256(content.encode()).hexdigest()
