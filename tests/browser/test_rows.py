@@ -44,6 +44,21 @@ def choose(page: Page, group: str, mic: str) -> None:
     page.get_by_role("button", name=f"mic {mic}").click()
 
 
+LATE = """(session) => {
+  const usual = globalThis.fetch;
+  globalThis.fetch = async (address, ...others) => {
+    const answer = await usual(address, ...others);
+    if (String(address).endsWith("/data") && globalThis.late === undefined) {
+      globalThis.late = false;
+      await new Promise((tell) => setTimeout(tell, 4000));
+      globalThis.late = true;
+    }
+    return answer;
+  };
+  window.dispatchEvent(new CustomEvent("job-ended", { detail: { kind: "whole", session } }));
+}"""  # asks for the page's data, whose answer comes late
+
+
 class TestRows:
     """What an engineer does with a row."""
 
@@ -138,6 +153,22 @@ class TestRows:
         page.get_by_role("button", name="path path").click()
         page.get_by_role("button", name="remove path").click()
         expect(page.get_by_role("spinbutton", name="level of path", exact=True)).to_have_count(0)
+
+    def test_a_scene_stays_chosen(self, page, session):
+        """Also where what was asked for before it was chosen is answered afterwards: what is set then is set in the scene."""
+        page.goto(f"{session}/blend/")
+        ready(page)
+        page.get_by_label("name of a new scene").fill("Lift")
+        page.get_by_role("button", name="add a scene").click()
+        chosen, song = (page.get_by_role("button", name=name, exact=True) for name in ("Lift", "the whole song"))
+        expect(chosen).to_have_attribute("aria-pressed", "true")
+        song.click()
+        ready(page)
+        page.evaluate(LATE, int(session.rpartition("/")[2]))
+        chosen.click()
+        page.wait_for_function("() => globalThis.late")
+        page.wait_for_timeout(300)
+        expect(chosen).to_have_attribute("aria-pressed", "true")
 
     def test_a_level_in_its_cell(self, page, session):
         """Dragged up it is louder at once and one Move; stepped by keys; no number is refused; a section's head moves all groups."""

@@ -48,7 +48,8 @@ export function registerPage() {
       const query = this.query();
       try {
         const data = await get(`${base}/${this.step}/data${query}`);
-        if (data.version < this.version) return; // measured before the last change; a newer answer is under way
+        // Measured before the last change, or of another mic or scene than is chosen by now: a newer answer is under way.
+        if (data.version < this.version || query !== this.query()) return;
         this.version = data.version;
         this.notes = data.notes;
         this.undoes = data.undo;
