@@ -71,7 +71,7 @@ class TestStandingBack:
         assert clock.now == pytest.approx(101.0, abs=2 * rendering.LOOK_EVERY_S)
 
     def test_not_for_ever(self, clock):
-        """Who listens all the time holds one measurement up for ten seconds in all, not at each of its pieces."""
+        """Who listens all the time holds one rendering up for two seconds in all, not at each of its pieces."""
         stopped = rendering._standing_back(lambda: True)
         with rendering._listening():
             assert [stopped() for _ in range(3)] == [True] * 3

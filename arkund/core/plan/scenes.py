@@ -30,9 +30,8 @@ class Part:
     plan: Plan
 
 
-Steps = tuple[
-    float, tuple[tuple[int, int, float], ...]
-]  # a level in dB that holds first, and those that follow: from which sample, how long it fades, dB
+# A level in dB that holds first, and those that follow: from which sample on, so many samples before in which it comes, dB.
+Steps = tuple[float, tuple[tuple[int, int, float], ...]]
 Holding = tuple[int | None, int, frozenset[int]]  # as a Part's, with the numbers of the scenes that hold
 
 
