@@ -29,7 +29,9 @@ def first_settings(mic) -> tuple[Shaper, Compressor] | None:
 
 
 def propose(mic, solved: Solved) -> Finding | None:
-    """Return what was solved for a mic as a Finding; None where it would change nothing that is heard."""
+    """Return what was solved for a mic as a Finding; None where it would change nothing that is heard, or takes a setting to the end of its range."""
+    if solved.at_end:
+        return None
     if abs(solved.reached["attack"]) < LEAST_CHANGE_DB and solved.reached["reduction"] < LEAST_CHANGE_DB:
         return None
     return Finding("punch", f"punch:{mic.id}", mic.id, solved.title, solved.words, solved.values)
@@ -43,7 +45,7 @@ def tucked() -> Compressor:
 
 def propose_tuck(group_id: str, solved: Solved) -> Finding | None:
     """Return that as a Finding, with what it costs the cymbals between the strokes."""
-    if solved.missed:
+    if solved.missed or solved.at_end:
         return None
     title = f"Overheads tucked under the {UNDER}: {solved.reached['reduction']:.0f} dB at its strokes"
     return Finding("punch", "punch:tuck", group_id, title, solved.words, solved.values, first_choice=False)

@@ -65,7 +65,9 @@ class Wanted:
 
 @dataclass(frozen=True, slots=True)
 class Solved:
-    """What is to be changed for what was wanted; in words what was asked, what was reached and what it cost; reached : figures in dB by what was asked."""
+    """What is to be changed for what was wanted; in words what was asked, what was reached and what it cost; reached : figures in dB by what was asked;
+    at_end : a setting went to the end of its range for it, so that it suits what is wanted by name alone
+    """
 
     title: str
     values: dict[str, Any]
@@ -74,6 +76,7 @@ class Solved:
     cost: str
     reached: dict[str, float]
     missed: bool
+    at_end: bool = False
 
     @property
     def words(self) -> str:
@@ -149,3 +152,10 @@ def words_of(wanted: Wanted, reached: Mapping[str, float]) -> tuple[str, bool]:
         missed |= wanted.reduction_db is not None and abs(reached["reduction"] - wanted.reduction_db) > TOLD_DB
         missed |= wanted.left_db is not None and reached["recovered"] > wanted.left_db + TOLD_DB
     return ", ".join(told), missed
+
+
+def at_end(shaper: Shaper | None, compressor: Compressor | None) -> bool:
+    """Return whether what was solved for lies at an end of its range: an attack as far as it goes, a threshold that hardly any sound is under."""
+    attack, threshold = Shaper.ranges()["attack_db"], Compressor.ranges()["threshold_db"]
+    far = shaper is not None and not attack.low < shaper.attack_db < attack.high
+    return far or (compressor is not None and compressor.threshold_db <= threshold.low)

@@ -21,7 +21,7 @@ from arkund.core.punch.measure import (
     taken,
 )
 from arkund.core.punch.propose import TUCKED, UNDER, WANTED, first_settings, propose, propose_tuck, tucked
-from arkund.core.punch.solve import Solved, Wanted, attack_for, compressor_for, words_of
+from arkund.core.punch.solve import Solved, Wanted, at_end, attack_for, compressor_for, words_of
 from arkund.core.render.render import key_listen
 from arkund.core.rig import places, rows
 from arkund.core.timing.bars import bar_s
@@ -151,7 +151,8 @@ def solve(
         now = search.heard(plan)
     tools = [each for each in (shaper, compressor) if each is not None]
     title = with_minus(f"{mine.words}: {', '.join(_settings(each) for each in tools)}")
-    return Solved(title, _values(mine, plan, tools), wanted.words, words, cost_words(was, now), reached, missed)
+    ends = at_end(shaper, compressor)
+    return Solved(title, _values(mine, plan, tools), wanted.words, words, cost_words(was, now), reached, missed, ends)
 
 
 def _reached(

@@ -6,8 +6,10 @@ import pytest
 from arkund.core.hits.resolve import Hit
 from arkund.core.plan.plan import MicPlan
 from arkund.core.punch.measure import attack_and_body_db, average_envelope, hits_before, taken, threshold_for_hits
-from arkund.core.punch.propose import first_settings
+from arkund.core.punch.propose import first_settings, propose, propose_tuck
+from arkund.core.punch.solve import Solved, at_end
 from arkund.core.tools.compressor import Compressor, static_reduction_db
+from arkund.core.tools.shaper import Shaper
 from tests.core.tools.test_compressor import gain_db
 from tests.core.tools.test_shaper import AT, struck
 from tests.stages import RATE
@@ -27,6 +29,19 @@ class TestMeasureAndPropose:
     def test_cymbals_are_left(self):
         """No compressor for a hat at first choice."""
         assert first_settings(MicPlan(id="h", name="H", piece="hihat", role="spot")) is None
+
+    @pytest.mark.parametrize(
+        ("attack_db", "threshold_db", "far"),
+        [(3.0, -24.0, False), (-15.0, -24.0, True), (15.0, -24.0, True), (3.0, -60.0, True), (14.5, -59.5, False)],
+    )
+    def test_no_note_at_the_end_of_a_range(self, attack_db, threshold_db, far):
+        """What only an attack as far as it goes, or a threshold under all that sounds would reach, is none to be proposed."""
+        ends = at_end(Shaper(attack_db=attack_db), Compressor(threshold_db=threshold_db))
+        assert ends == far
+        solved = Solved("t", {"a": 1}, "", "", "", {"attack": 3.0, "reduction": 4.0}, False, ends)
+        mic = MicPlan(id="m", name="M", piece="kick", role="in")
+        assert (propose(mic, solved) is None) == far
+        assert (propose_tuck("overheads", solved) is None) == far
 
     @pytest.mark.parametrize("piece", ["kick", "snare", "floor"])
     def test_the_threshold_takes_what_is_wanted(self, piece):
