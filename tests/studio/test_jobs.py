@@ -15,7 +15,7 @@ from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.findings import Finding
 from arkund.studio.jobs import background, kinds, runner
 from arkund.studio.models import Job, Measured, Session
-from arkund.studio.services import proposing, store, whole
+from arkund.studio.services import housekeeping, proposing, store, whole
 from arkund.studio.services.recordings import recordings_of
 from tests.studio.doing import apply
 
@@ -195,6 +195,13 @@ class TestResume:
         runner.resume()
         assert order == [job.pk for job in jobs]
         assert [ended(job).state for job in jobs] == [Job.DONE, Job.DONE]
+
+    def test_at_the_next_start(self, kind):
+        """What the start clears up leaves interrupted work to be taken up, and done."""
+        kind(lambda handle: {"done": True})
+        job = Job.objects.create(kind="test", state=Job.RUNNING, owner=dead_process())
+        housekeeping.clear_up()
+        assert ended(job).state == Job.DONE
 
     def test_not_for_ever(self, kind):
         """Work that stopped the application twice is offered, not begun."""

@@ -70,6 +70,10 @@ def cancel(jobs: QuerySet[Job]) -> int:
 def put_aside(jobs: QuerySet[Job]) -> int:
     """Let failed jobs be, with what was uploaded for them. Return how many."""
     settle_gone()
+    return _put_aside(jobs)
+
+
+def _put_aside(jobs: QuerySet[Job]) -> int:
     count = 0
     for job in jobs.filter(state=Job.FAILED):
         count += Job.objects.filter(pk=job.pk, state=Job.FAILED).update(state=Job.CANCELLED)
@@ -78,8 +82,11 @@ def put_aside(jobs: QuerySet[Job]) -> int:
 
 
 def put_aside_old() -> int:
-    """Let work be that failed FAILED_KEPT_DAYS ago and longer, with what was uploaded for it: nobody is going to try it again. Return how many."""
-    return put_aside(Job.objects.filter(beat__lt=timezone.now() - timedelta(days=FAILED_KEPT_DAYS)))
+    """Let work be that failed FAILED_KEPT_DAYS ago and longer, with what was uploaded for it: nobody is going to try it again. Return how many.
+
+    What a process that is gone left open has not failed: :func:`resume` takes it up.
+    """
+    return _put_aside(Job.objects.filter(beat__lt=timezone.now() - timedelta(days=FAILED_KEPT_DAYS)))
 
 
 def _forget_upload(job: Job) -> None:
