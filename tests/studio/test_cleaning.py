@@ -128,7 +128,7 @@ class TestInTheSong:
         moves.undo(m.session.pk)
         m = Measure(Session.objects.get(pk=m.session.pk))
         assert made(m.session, cleaning.set_floor(m, "t1", 0, None)).plan.mic("t1").first("regions").floors == ()
-        with pytest.raises(SettingsError, match="none of number 99"):
+        with pytest.raises(SettingsError, match="no region 99"):
             cleaning.set_floor(m, "t1", 98, 6.0)
 
     def test_a_gate_that_listens_elsewhere(self, session):

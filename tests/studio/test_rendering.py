@@ -97,7 +97,7 @@ class TestMemory:
     def test_the_estimate_counts_tools(self, heavy):
         """Within a factor of two of what really is allocated at most, kept spans aside."""
         kit, plan = heavy
-        span, cache = (48_000, 144_000), SpanCache(1)
+        span, cache = (24_000, 312_000), SpanCache(1)
         tracemalloc.start()
         render(plan, kit, span, cache=cache)
         _, peak = tracemalloc.get_traced_memory()

@@ -14,6 +14,7 @@ from arkund.core.rig.strips import OFF_DB, Send, once
 from arkund.core.rig.wiring import feeds_of
 from arkund.core.settings import plain, typed
 from arkund.core.timing.bars import bars_of
+from arkund.core.timing.note_values import is_note
 from arkund.core.units import ms_to_samples
 
 SILENT_DB = -120.0  # of a layer that is muted
@@ -248,7 +249,13 @@ def check(plan: Plan) -> None:
     for name, place in ((scene.name, each.place) for scene in plan.scenes for each in scene.held):
         if place.startswith(inside) and place.rpartition(".")[2] not in OF_A_LAYER:
             raise SettingsError(
-                f"scene {name}: of a layer that goes through a mic a scene sets its level and whether it is heard, not {place}; give it a strip of its own."
+                f"scene {name}: {place} cannot change by section, because this layer goes through a mic; its level and mute can. "
+                "Give it a channel of its own for the rest."
+            )
+    for name, each in ((scene.name, each) for scene in plan.scenes for each in scene.held):
+        if each.place.endswith(".release_by") and is_note(each.value):
+            raise SettingsError(
+                f"scene {name}: {each.place} follows the tempo for the whole song; set release_ms in the scene instead."
             )
     wired: dict[str, set[str]] = {}
     for scene in plan.scenes:

@@ -66,7 +66,7 @@ class Wanted:
 @dataclass(frozen=True, slots=True)
 class Solved:
     """What is to be changed for what was wanted; in words what was asked, what was reached and what it cost; reached : figures in dB by what was asked;
-    at_end : a setting went to the end of its range for it, so that it suits what is wanted by name alone
+    at_end : it took a setting to the end of its range, which no engineer would keep
     """
 
     title: str

@@ -5,13 +5,14 @@ sample apart lose 0.5 dB at 10 kHz when they are added, three samples apart they
 with the drum's average hit in its own mic; the strongest correlation tells by how much its attack comes later or earlier than that of the average.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from scipy.signal import butter, resample_poly, sosfiltfilt
 
 from arkund.core.files.audio import read_padded
 from arkund.core.hits.resolve import Hit, against_usual
+from arkund.core.replace.process import Read
 from arkund.core.replace.shots import Sound
 from arkund.core.units import ms_to_samples
 
@@ -23,8 +24,6 @@ UP = 8  # places between samples at which the correlation is looked at, before a
 ROUNDS = 2  # the average is sharper once its hits stand together
 LEAST_AVERAGED, MOST_AVERAGED = 8, 60
 TINY = 1e-20
-
-Read = Callable[[int, int], np.ndarray]
 
 
 def average(read: Read, at: Sequence[int], sample_rate_hz: int) -> np.ndarray:

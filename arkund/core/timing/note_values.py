@@ -10,6 +10,11 @@ FORM = re.compile(r"1/(1|2|4|8|16|32|64)([.t]?)")
 LONGER = {"": 1.0, ".": 1.5, "t": 2.0 / 3.0}
 
 
+def is_note(value: object) -> bool:
+    """Say whether a value is a note value such as ``1/8.``."""
+    return isinstance(value, str) and FORM.fullmatch(value) is not None
+
+
 def whole_s(bpm: float, beats_per_bar: int = 4, beat_unit: int = 4) -> float:
     """Return the length of a whole note in seconds; BPM counts notes of ``beat_unit``, in 6/8 and its kin dotted quarters."""
     counted = 3.0 / 8.0 if is_compound(beats_per_bar, beat_unit) else 1.0 / beat_unit

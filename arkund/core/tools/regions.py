@@ -61,7 +61,7 @@ class Regions(Tool):
                 raise SettingsError(f"spans: region {number_} begins at sample {start}, inside the one before it.")
             before = stop
         if len(self.floors) > MOST_FLOORS or len({at for at, _ in self.floors}) < len(self.floors):
-            raise SettingsError(f"floors: one for a region, at most {MOST_FLOORS}, got {len(self.floors)}.")
+            raise SettingsError(f"floors: at most {MOST_FLOORS}, and one for each region; got {len(self.floors)}.")
         for _, down_db in self.floors:
             if not 0.0 <= down_db <= SILENCE_DB:
                 raise SettingsError(f"floors: {down_db:g} dB is outside 0 to {SILENCE_DB:g} dB.")
@@ -107,8 +107,8 @@ def gains(regions: Regions, moved: Moved, start: int, stop: int, sample_rate_hz:
     between = np.float32(regions.between)
     out = between + (np.float32(1.0) - between) * open_
     own = dict(regions.floors)
-    for k, (at, _) in enumerate(regions.spans) if own else ():
-        if at in own:
+    for k in range(max(int(first) - 1, 0), min(int(last) + 1, len(spans))) if own else ():
+        if (at := regions.spans[k][0]) in own:
             gap = spans[k, 1], (spans[k + 1, 0] if k + 1 < len(spans) else FARTHEST) - lead
             _lower(out, start, *gap, own[at], fade_in, fade_out)
     return out

@@ -65,7 +65,7 @@ class Shaper(Tool):
         15.0,
         step=0.5,
         unit="dB",
-        help="the first 10 ms of a hit; by itself it misses a hit 12 dB softer within 60 ms of another, keyed by found hits it does not",
+        help="the first 10 ms of a hit; keyed by found hits it also catches one 12 dB softer within 60 ms of another",
     )
     sustain_db: float = number(
         0.0, -24.0, 15.0, step=0.5, unit="dB", help="all that follows until the next stroke: ring, room, bleed"

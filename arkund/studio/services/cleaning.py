@@ -99,7 +99,7 @@ def set_floor(measure: Measure, mic_id: str, number: int, down_db: float | None)
     mic = measure.plan.mic(mic_id)
     tool = mic.first("regions")
     if tool is None or not 0 <= number < len(tool.spans):
-        raise SettingsError(f"region: {mic.name} has none of number {number + 1}.")
+        raise SettingsError(f"region: {mic.name} has no region {number + 1}.")
     floors = {at: db for at, db in tool.floors if at != tool.spans[number][0]}
     if down_db is not None and down_db != tool.down_db:
         floors[tool.spans[number][0]] = down_db

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from arkund.studio.jobs import runner
 from arkund.studio.models import Job, MicRecording, Session
-from arkund.studio.services import cards, printed, quarantine, store
+from arkund.studio.services import cards, print_records, quarantine, store
 
 
 def clear_up() -> None:
@@ -15,7 +15,7 @@ def clear_up() -> None:
         if alone:
             for path in unfinished():
                 delete(path)
-            printed.claim()
+            print_records.claim()
             for path in nobodys():
                 quarantine.put_aside(path)
     cards.refresh()
@@ -41,7 +41,7 @@ def nobodys() -> list[Path]:
     """Return whole recordings and prints that neither a session nor a job refers to."""
     used = set(MicRecording.objects.values_list("digest", flat=True))
     out = [path for path in store.audio_folder().glob("*.npy") if path.name[0] != "." and path.stem not in used]
-    return out + printed.unclaimed()
+    return out + print_records.unclaimed()
 
 
 def remove(session: Session) -> None:

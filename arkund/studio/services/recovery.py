@@ -5,7 +5,7 @@ from pathlib import Path
 from django.core.management import call_command
 from django.db import connection
 
-from arkund.studio.services import cards, copies, opening, printed, quarantine
+from arkund.studio.services import cards, copies, opening, print_records, quarantine
 from arkund.studio.services.complaint import Complaint
 
 
@@ -23,7 +23,9 @@ def recover(*, copy: str | None = None, from_audio: bool = False, day: str | Non
         call_command("migrate", verbosity=0, interactive=False)
         made, faults = cards.rebuild_all()
         done += [f"session {session.pk} ({session.name}): rebuilt from its card" for session in made] + faults
-        done += [f"print {Path(each.folder).name} of {each.session.name}: noted again" for each in printed.claim()]
+        done += [
+            f"print {Path(each.folder).name} of {each.session.name}: listed again" for each in print_records.claim()
+        ]
     return done
 
 

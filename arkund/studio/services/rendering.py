@@ -26,7 +26,7 @@ from arkund.studio.services.turns import Turns
 ROWS_PER_MIC, ROWS_PER_TOOL = 3, 2  # its source, a bank and its sum; what a tool gives, and how far it settles before
 PAIR_ROWS = 4  # of a stereo strip: the narrowest bank that it runs in
 BYTES_PER_SAMPLE = 4
-SETTLING_S = 1  # that a rendering usually begins before its span
+SETTLING_S = 2  # that a rendering begins before its span, for reckoning its memory; long spaces begin earlier
 MOST_PARTS = 16
 MOST_WAIT_S = 2.0  # for those who listen, before what a page only shows
 MOST_STANDING_BACK_S = 2.0  # of one rendering in all: a page's data need several

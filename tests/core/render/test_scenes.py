@@ -186,7 +186,7 @@ class TestLayersThroughAMic:
 
     def test_what_a_scene_cannot_set(self, kit, laid):
         """It has no place of its own there, for it goes where the mic goes."""
-        with pytest.raises(SettingsError, match="its level and whether it is heard"):
+        with pytest.raises(SettingsError, match="its level and mute can"):
             scenes.check(with_scene(laid, {"mics.low.pan": 0.5}))
 
 
@@ -227,6 +227,15 @@ class TestPromise:
 
 class TestRefused:
     """What makes no sense is said in a sentence."""
+
+    def test_a_release_by_note_value(self, plan):
+        """Is the song's: it follows the tempo of all of it. In ms, and by itself, it can be set by section."""
+        mics = tuple(mic.replace(tools=(Compressor(on=True),)) for mic in plan.mics)
+        at = "mics.SN top.tools.compressor"
+        for held in ({f"{at}.release_ms": 300.0}, {f"{at}.release_by": "itself"}):
+            scenes.check(with_scene(plan.replace(mics=mics), held))
+        with pytest.raises(SettingsError, match="set release_ms in the scene instead"):
+            scenes.check(with_scene(plan.replace(mics=mics), {f"{at}.release_by": "1/8"}))
 
     @pytest.mark.parametrize(
         ("held", "words"),

@@ -156,7 +156,7 @@ class TestBadInput:
         """One for a region, within the range."""
         with pytest.raises(SettingsError, match="outside 0 to 90"):
             Regions(spans=SPANS, floors=((9_000, 91.0),))
-        with pytest.raises(SettingsError, match="one for a region"):
+        with pytest.raises(SettingsError, match="one for each region"):
             Regions(spans=SPANS, floors=((9_000, 3.0), (9_000, 6.0)))
 
     def test_not_in_a_group(self):
