@@ -1,4 +1,4 @@
-.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long notes
+.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tools survey-tempo kits judge sounds bench kills faults writers fuzz soak proxy extremes scale long notes
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -35,6 +35,9 @@ survey:  ## Measure how well hits are found on generated kits (some minutes); SE
 
 survey-swaps:  ## Measure on kits of foreign strokes how well swapped files are found, and none doubted (six minutes); SEED=1000 KITS=60
 	.venv/bin/python -m tests.survey_swaps $(or $(SEED),1000) $(or $(KITS),60)
+
+survey-tools:  ## Measure limiter, filters, gate, shaper and space from outside, by NumPy and SciPy alone (two minutes)
+	.venv/bin/python -m tests.survey_tools
 
 survey-timing:  ## Measure lining up and editing on generated kits (a minute); SEED=900
 	.venv/bin/python -m tests.survey_timing $(or $(SEED),900)

@@ -6,6 +6,7 @@ import pytest
 
 from arkund.studio.steps import STEPS
 from tests.browser.tap import ready
+from tests.seeds import seeds
 
 pytestmark = pytest.mark.browser
 
@@ -25,7 +26,7 @@ def looker(chromium):
     context.close()
 
 
-def violations(page, where: str) -> list[str]:
+def violations(page, where: str, lights: tuple[bool, ...]) -> list[str]:
     """Return what the checker says of a page, in the dim room and in daylight."""
     page.goto(where)
     if "/s/" in where and not where.rstrip("/").endswith(OTHERS):
@@ -33,7 +34,7 @@ def violations(page, where: str) -> list[str]:
     page.evaluate("() => document.querySelectorAll('details').forEach((each) => { each.open = true; })")
     page.add_script_tag(content=CHECKER)
     out = []
-    for light in (False, True):
+    for light in lights:
         page.evaluate("(light) => document.documentElement.toggleAttribute('data-light', light)", light)
         found = page.evaluate(COLOURS if light else RULES)
         assert found["passes"], where  # it looked at something
@@ -44,7 +45,8 @@ def violations(page, where: str) -> list[str]:
 class TestEveryPage:
     """No violation of levels A and AA."""
 
-    def test_start_page_and_steps(self, looker, address, looked_at):
+    @pytest.mark.parametrize("lights", seeds((False,), (False, True)))
+    def test_start_page_and_steps(self, looker, address, looked_at, lights):
         """The start page, every step, the logbook, the recall sheet, the ear room and what is reckoned."""
         wheres = [address, *(f"{looked_at}/{name}/" for name in (*STEPS, *OTHERS))]
-        assert [fault for where in wheres for fault in violations(looker, where)] == []
+        assert [fault for where in wheres for fault in violations(looker, where, lights)] == []

@@ -6,9 +6,9 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.tap import Tap, plays_on, tappable
+from tests.seeds import seeds
 
 pytestmark = pytest.mark.browser
-CHANGING_S = 10
 
 # The buffer that plays now against one asked for anew: the largest difference of their samples.
 DIFFERENCE = """async (question) => {
@@ -110,21 +110,22 @@ class TestPartFirst:
 class TestFastChanges:
     """A hand that does not rest."""
 
-    def test_without_a_rest(self, playing):
+    @pytest.mark.parametrize("changing_s", seeds(5, 30))
+    def test_without_a_rest(self, playing, changing_s):
         """The loop goes on without a gap; what stands in the end is what was set last; memory does not grow."""
         page, tap = playing, Tap(playing)
         field = page.get_by_label("frequency of filter 1", exact=True)
         began, memory = page.evaluate("() => globalThis.arkund.player.began"), []
-        for number in range(CHANGING_S * 4):
+        for number in range(changing_s * 4):
             value = 60 + (number * 37) % 900
             field.evaluate("(f, v) => { f.value = v; f.dispatchEvent(new Event('change', { bubbles: true })); }", value)
             plays_on(page, 0.25)
-            if number % 20 == 19:
+            if number % (changing_s // 5 * 4) == 0:
                 memory.append(memory_mb(page))
         expect(page.locator("#message")).to_contain_text(f"frequency hz {value}")
         plays_on(page, 2.5)
         heard, rate = tap.heard(), tap.rate
-        assert heard.samples > CHANGING_S * rate
+        assert heard.samples > changing_s * rate
         assert heard.longest < 0.001 * rate
         assert page.evaluate("() => globalThis.arkund.player.began") == began
         question = {"what": "kit", "version": "after", "start": 3 * rate, "stop": 7 * rate, "changes": {}}

@@ -102,15 +102,14 @@ class TestInThePicture:
         page.mouse.move(x + 60, y)
         page.mouse.down()
         page.mouse.move(x, y, steps=4)
-        held = max(tone_level_db(tap.record(LOOP_S), 440.0) for _ in range(3))
-        assert held > before + 4.0
+        assert any(tone_level_db(tap.record(LOOP_S), 440.0) > before + 4.0 for _ in range(6))
         page.mouse.up()
         expect(page.locator("#message")).to_contain_text("cut by")
         ready(page)
         hz, gain, _ = last_filter(page)
         assert hz == pytest.approx(440.0, rel=0.1)
         assert gain <= -2.0
-        assert min(tone_level_db(tap.record(LOOP_S), 440.0) for _ in range(3)) < before + 1.0
+        assert any(tone_level_db(tap.record(LOOP_S), 440.0) < before + 1.0 for _ in range(6))
         page.keyboard.press("Space")
         page.locator("#undo").click()
         expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)

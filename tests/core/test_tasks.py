@@ -26,7 +26,7 @@ def patient(work) -> str:
     return "never asked"
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def elsewhere():
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
         yield pool

@@ -3,6 +3,7 @@
 import fcntl
 import json
 import os
+import shutil
 from pathlib import Path
 
 import pytest
@@ -21,10 +22,12 @@ _found: dict[tuple, dict] = {}
 
 @pytest.fixture(autouse=True)
 def own_data(settings, tmp_path_factory):
-    """Each test has a data folder of its own."""
+    """Each test has a data folder of its own, as long as it lasts."""
     settings.DATA = tmp_path_factory.mktemp("own data")
     settings.FILE_UPLOAD_TEMP_DIR = store.incoming_folder()
     forget_opened()
+    yield
+    shutil.rmtree(settings.DATA, ignore_errors=True)
 
 
 @pytest.fixture(autouse=True)

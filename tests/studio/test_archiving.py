@@ -148,6 +148,7 @@ class TestWhatIsWritten:
             archiving.archive(session, tmp_path / "b.zip")
         assert [path.name for path in tmp_path.iterdir()] == ["a.zip"]
 
+    @pytest.mark.long
     def test_moves_of_many_regions(self, session, tmp_path):
         """Some of them on a row of fifteen hundred are no burden: together they take no more than the row itself."""
         spans = [[1000 * k, 1000 * k + 500] for k in range(1500)]

@@ -16,21 +16,21 @@ ARKUND = [sys.executable, "-c", "from arkund.studio.cli.main import main; main()
 
 @dataclass(frozen=True)
 class Line:
-    """A data folder with the session “Line”, and what was said when it was imported and proposed."""
+    """A data folder with the session “Line”, and what was said when it was imported."""
 
     data: Path
     made: dict
-    proposed: dict
 
 
 @pytest.fixture(scope="module")
 def line(tmp_path_factory, folder) -> Line:
     data = tmp_path_factory.mktemp("data")
-    made = as_json(data, "import", folder, "--bpm", 120, "--name", "Line")
-    proposed, *_ = all_json(
-        data, ("propose", "Line"), ("scene", "add", "Line", "Lift", "--bars", "2-3", "--fade", "40")
+    made, *_ = all_json(
+        data,
+        ("import", folder, "--bpm", 120, "--name", "Line"),
+        ("scene", "add", "Line", "Lift", "--bars", "2-3", "--fade", "40"),
     )
-    return Line(data, made, proposed)
+    return Line(data, made)
 
 
 @pytest.fixture(scope="module")
@@ -95,8 +95,8 @@ class TestLine:
     """A folder goes in, a print comes out."""
 
     def test_the_whole_line(self, line, tmp_path):
-        """import, sessions, hits, lineup, propose, set, print: the documented shapes."""
-        data, made, proposed = line.data, line.made, line.proposed
+        """import, sessions, hits, lineup, set, print: the documented shapes."""
+        data, made = line.data, line.made
         assert set(made) == {"session", "mics", "warnings"}
         assert set(made["mics"][0]) == {"file", "name", "role", "piece", "confidence"}
         number = made["session"]
@@ -115,17 +115,24 @@ class TestLine:
         assert set(mics["Snr btm.wav"]) == {"reference", "delay_ms", "polarity", "spread_ms", "sure"}
         assert mics["Snr btm.wav"]["polarity"] == -1
         assert mics["KD out.wav"]["delay_ms"] > 0.5
-        assert {"lineup", "tone", "punch", "blend"} <= {m["step"] for m in proposed["moves"]}
         assert moved["after"] == {"mics.sn-top.trim_db": -2.5, "kit.tools.limiter.on": True}
         kit = next(f for f in manifest["files"] if f["output"] == "kit")
         assert soundfile.info(tmp_path / "out" / kit["file"]).frames == manifest["length_samples"]
         assert kit["true_peak_db"] <= -0.9
         assert manifest["plan"]["mics"]
 
+    @pytest.mark.long
+    def test_everything_proposed(self, data, folder):
+        """propose: a Move for each deed, with its step."""
+        number = as_json(data, "import", folder, "--bpm", 120)["session"]
+        proposed = as_json(data, "propose", number)
+        assert {"lineup", "tone", "punch", "blend"} <= {m["step"] for m in proposed["moves"]}
+
     def test_the_rig(self, data):
         """tool, path, group: the documented shapes; what is set by the id of a tool is heard there."""
-        added, _, row, paths, _, scenes, groups = all_json(
+        _, added, _, row, paths, _, scenes, groups = all_json(
             data,
+            ("path", "add", "Line", "punch"),
             ("tool", "add", "Line", "sn-top", "compressor"),
             ("tool", "move", "Line", "sn-top", "compressor-2", "-99"),
             ("tool", "list", "Line", "sn-top"),

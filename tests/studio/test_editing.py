@@ -404,6 +404,7 @@ class TestTemplates:
 class TestMeter:
     """Counted as it is played, or as it is told."""
 
+    @pytest.mark.long
     def test_a_song_in_three(self, tmp_path):
         """Imported without a word about it: the first tempo map counts it in three, with its doubt in the logbook; by hand it is counted otherwise."""
         drop = ("Kik sub", "Talkback", "Rm L", "Rm R", "Ride", "T2", "FT", "KD out", "Snr btm", "Rm mono")

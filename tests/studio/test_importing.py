@@ -82,6 +82,7 @@ class TestImportFolder:
         assert "Sn_re low.wav" in files
         assert archiving.restore(archiving.archive(session, tmp_path / "a.zip")).name == "Song"
 
+    @pytest.mark.long
     def test_three_hundred_files(self, tmp_path):
         """A large session is no special case."""
         for number in range(300):

@@ -353,6 +353,7 @@ class TestActions:
 class TestStartPage:
     """There at once, whatever the other pages need."""
 
+    @pytest.mark.long
     def test_imports_no_computation(self, tmp_path):
         """A fresh process answers for it without the libraries that take seconds to import; any other page fetches them."""
         ask = (

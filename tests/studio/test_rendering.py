@@ -105,6 +105,7 @@ class TestMemory:
         estimate = rendering.bytes_under_way(plan, span[1] - span[0] + rendering.SETTLING_S * kit.sample_rate_hz)
         assert 0.5 < estimate / peak < 2.0
 
+    @pytest.mark.long
     def test_in_parts(self, heavy, settings, monkeypatch):
         """As it would be at once, within -90 dBFS, with a fraction of the memory."""
         kit, plan = heavy

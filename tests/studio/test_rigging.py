@@ -12,10 +12,10 @@ from arkund.core.errors import SettingsError, StaleError
 from arkund.core.plan.plan import SCHEMA
 from arkund.core.rig import changes
 from arkund.studio.models import Move
-from arkund.studio.services import archiving, moves, rigging
+from arkund.studio.services import archiving, layering, moves, rigging
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
-from tests.studio.doing import apply
+from tests.studio.doing import apply, made
 
 pytestmark = pytest.mark.django_db
 FORMER = Path(__file__).parent / "fixtures"
@@ -206,6 +206,17 @@ class TestScenes:
         sheet = client.get(f"/s/{lifted.pk}/sheet/").content.decode()
         assert "scene Lift" in sheet
         assert "bars 3 to the end" in sheet
+
+    def test_a_layer_through_a_mic(self, client, lifted):
+        """Replace shows its level as it is in the scene, and what is set there holds in the scene alone."""
+        m = made(lifted, layering.add(Measure(lifted), "kick", "sine"))
+        m = made(lifted, layering.through(m, "kick-sine", "kd-in"))
+        level_db = {"mics.kick-sine.level_db": 3.0}
+        self.ask(client, lifted, "moves", changes=level_db, scene="lift", step="replace", title="up")
+        assert self.held(lifted) == level_db
+        for scene, wanted_db in (("lift", 3.0), ("", m.plan.mic("kick-sine").level_db)):
+            data = client.get(f"/s/{lifted.pk}/replace/data?of=kick&scene={scene}").json()
+            assert [row["level_db"] for row in data["chart"]["made"]] == [wanted_db]
 
     def test_a_send_that_closes(self, client, lifted):
         """Is held closed where the rest of the song has it open; what is sent elsewhere stays as it is."""

@@ -68,6 +68,7 @@ class TestProposing:
         monkeypatch.setattr(proposing, "find_part", find_part)
         return said
 
+    @pytest.mark.long
     def test_a_hand_goes_first(self, session, hand):
         """What was set last stays; the rest is proposed."""
         done = proposing.propose_all(session.pk)
@@ -80,6 +81,7 @@ class TestProposing:
         assert len(done.moves) > 5
         assert not any(path == TRIM for move in done.moves for path in move.after)
 
+    @pytest.mark.long
     def test_it_calls_nothing_changed_that_it_did_itself(self, session):
         """A mic's row is gated first and equalised later, the kit's level is set thrice: no note says that somebody changed it, until somebody does."""
         proposing.propose_all(session.pk)
@@ -97,6 +99,7 @@ class TestProposing:
         session.refresh_from_db()
         assert changed() == [f"clean:cut:{path.split('.')[1]}"]
 
+    @pytest.mark.long
     def test_the_kit_is_begun_again(self, session, monkeypatch):
         """On what was set meanwhile, which it leaves alone."""
         monkeypatch.setattr(settling, "ROUNDS", 3)

@@ -48,6 +48,7 @@ _BY_STEP = {
     "blend": {"strip": Strip, "send": Send, "path": Path, "kit": Kit, "scene": Scene},
 }
 WITH_ROWS = ("clean", "tone", "punch", "blend")  # pages that show a strip's row of tools
+WITH_SCENES = (*WITH_ROWS, "replace")  # pages on which something can be set for a scene
 
 
 def fields_of(step: str) -> dict[str, list[dict]]:

@@ -9,7 +9,7 @@ from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
-from arkund.studio.pages.fields import WITH_ROWS, choices_of, fields_of, ranges_of
+from arkund.studio.pages.fields import WITH_ROWS, WITH_SCENES, choices_of, fields_of, ranges_of
 from arkund.studio.pages.next_moves import next_moves
 from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services.access import session_or_404
@@ -35,7 +35,7 @@ def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
             "fields": fields_of(step),
             "choices": choices_of(step),
             "tools": STEPS[step].tools,
-            "with_scenes": step in WITH_ROWS,
+            "with_scenes": step in WITH_SCENES,
             "pages": {each.key: each.name for each in STEPS.values()},
             **({"most_shelf_q": MOST_SHELF_Q} if step in WITH_ROWS else {}),
         },
@@ -48,7 +48,7 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     session = session_or_404(request, session_id)
     background.keep_whole(session)
     plan, scene = session.plan, request.GET.get("scene", "")
-    if step not in WITH_ROWS or all(each.id != scene for each in plan.scenes):
+    if step not in WITH_SCENES or all(each.id != scene for each in plan.scenes):
         scene = ""  # one that is gone, or that the page does not show, is the whole song
     measure = Measure(session, applied(plan, scene) if scene else plan)
     chosen = request.GET.get("of") or None

@@ -94,6 +94,7 @@ def long_kit():
 class TestDrift:
     """A mic recorded by another clock."""
 
+    @pytest.mark.long
     @pytest.mark.parametrize("ppm", [-35.0, 20.0])
     def test_found_and_put_right(self, long_kit, ppm):
         """Within 2 ppm over 80 s; read at the proposed speed it stays in step as well as that, where it was off by more than 1.4 ms."""

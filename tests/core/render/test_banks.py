@@ -32,6 +32,7 @@ def row_of(seed: int, lane: int) -> list[Tool]:
 class TestAgainstThePlainLoop:
     """Whole rows together."""
 
+    @pytest.mark.long
     @pytest.mark.parametrize("seed", [41])
     def test_sixteen_of_a_kind(self, seed):
         """Side by side, each against itself sample by sample in double precision: -90 dB or better."""

@@ -97,6 +97,7 @@ class TestSpans:
             stop = start + int(rng.integers(2_000, 40_000))
             assert apart_db(render(plan, kit, (start, stop)), whole[start:stop]) < -90
 
+    @pytest.mark.long
     def test_other_outputs(self, kit):
         """Stems, paths, drums and single strips keep the promise too."""
         plan = random_rig(kit.plan, 42)
@@ -158,6 +159,7 @@ class TestWithin:
 class TestCache:
     """Kept spans change nothing but the time."""
 
+    @pytest.mark.long
     @pytest.mark.parametrize("seed", [70])
     def test_a_walk_of_changes(self, kit, seed):
         """Over random changes, spans and outputs, the cached render is the same to the last bit."""
@@ -165,7 +167,7 @@ class TestCache:
         cache = SpanCache(most_bytes=150_000_000)
         plan, starts = random_rig(kit.plan, seed), (200_000, 231_000)
         with ThreadPoolExecutor(2) as pool:
-            for _ in range(6):
+            for _ in range(4):
                 plan = changed(plan, rng)
                 start = int(rng.choice(starts))
                 span, output = (
@@ -174,7 +176,7 @@ class TestCache:
                 )
                 kept = render(plan, kit, span, output, cache, pool)
                 assert np.array_equal(kept, render(plan, kit, span, output))
-        assert cache.figures().hits > 3
+        assert cache.figures().hits > 1
 
     @pytest.mark.parametrize("seed", [17])
     def test_no_mic_depends_on_those_beside_it(self, kit, seed):

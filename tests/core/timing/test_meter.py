@@ -31,7 +31,7 @@ def playing_of(seed: int, **more) -> Playing:
 class TestEstimateMeter:
     """Of hits alone."""
 
-    @pytest.mark.parametrize("seeds", [range(5000, 5012), pytest.param(range(5012, 5060), marks=pytest.mark.long)])
+    @pytest.mark.parametrize("seeds", [range(5000, 5004), pytest.param(range(5004, 5060), marks=pytest.mark.long)])
     def test_usual_ways_to_play(self, seeds):
         """Four, three and six eighths, slow and fast, around a click: all right and sure; the tempo to 2 %, or its double or half."""
         for seed in seeds:
@@ -44,7 +44,7 @@ class TestEstimateMeter:
 
     def test_without_a_click(self):
         """Windows hold where the tempo of the whole song does not."""
-        for seed in range(5100, 5105):
+        for seed in range(5100, 5102):
             playing = playing_of(seed, wander_ms=0.0, loose_percent=0.4)
             assert estimate_meter(hits_of(play(playing))).name == PLAYED[playing.style], seed
 

@@ -135,6 +135,7 @@ class TestRead:
                 refused += 1
         assert 0 < refused < 400
 
+    @pytest.mark.long
     def test_more_events_than_a_song_has(self):
         """However small a file they fit into; what is within the bound is read."""
         note = bytes([0, 0x99, 36, 100]) + bytes([0, 36, 0]) * 3

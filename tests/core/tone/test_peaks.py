@@ -16,10 +16,9 @@ from tests.kits import small_kit
 
 TO_60_DB = 6.9078  # time constants
 RATE = 48_000
-LONG = [(57301, "straight", 104.0), (57303, "slow", 76.0)]
+LONG = [(57301, "straight", 104.0), (57303, "slow", 76.0), (57304, "sixeight", 62.0)]
 KITS = [
     (57302, "busy", 96.0),
-    (57304, "sixeight", 62.0),
     *(pytest.param(*each, marks=pytest.mark.long) for each in LONG),
 ]
 

@@ -13,7 +13,8 @@ from arkund.core.units import db_to_gain
 from tests.kits import small_kit
 
 RATE = 48_000
-KITS = ((57701, "straight", 108.0), (57702, "busy", 94.0), (57703, "slow", 74.0), (57704, "sixeight", 63.0))
+LONG = ((57701, "straight", 108.0), (57703, "slow", 74.0), (57704, "sixeight", 63.0))
+KITS = ((57702, "busy", 94.0), *(pytest.param(*each, marks=pytest.mark.long) for each in LONG))
 
 
 @functools.lru_cache(maxsize=1)

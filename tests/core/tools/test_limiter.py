@@ -35,7 +35,7 @@ def bursts(seed: int, colour: float) -> np.ndarray:
 class TestLimit:
     """Ceiling, transparency and link."""
 
-    @pytest.mark.parametrize("ceiling_db", [-0.5, -1.0, -6.0])
+    @pytest.mark.parametrize("ceiling_db", [-1.0, *(pytest.param(db, marks=pytest.mark.long) for db in (-0.5, -6.0))])
     @pytest.mark.parametrize("seed", seeds(1, 2, 3))
     @pytest.mark.parametrize("colour", [-0.7, 0.0, 0.8])
     def test_ceiling_is_held(self, ceiling_db, seed, colour):

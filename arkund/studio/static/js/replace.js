@@ -3,6 +3,7 @@ import { clamp, figure, hertz } from "./lib/geometry.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, hand, registerPage, start } from "./lib/page.js";
+import { registerScenes } from "./lib/scenes.js";
 import { Sheet } from "./lib/sheet.js";
 import { shelfHand } from "./shelf.js";
 
@@ -10,6 +11,8 @@ const HITS_HEIGHT = 230;
 const LOW_HEIGHT = 210;
 const DEEP_DB = 42; // under the strongest band
 const EVERY_DB = -60; // strikes from there on: all of them
+const SONG = ""; // for the whole song, also while a scene is chosen
+const IN_A_SCENE = ["level_db", "mute"]; // of a layer
 const GRIP = 8; // pixels about a line that is dragged
 
 Alpine.data("replace", () => ({
@@ -44,7 +47,7 @@ Alpine.data("replace", () => ({
     return this.chart?.keys || [];
   },
   setKey(event) {
-    return this.$store.page.move({ key: event.target.value }, `The song's key: ${event.target.value || "not told"}`);
+    return this.$store.page.move({ key: event.target.value }, `The song's key: ${event.target.value || "not told"}`, SONG);
   },
   owners() {
     const strips = Object.keys(this.chart?.low_end?.strips || {}).map((id) => [id, this.nameOf(id)]);
@@ -55,7 +58,7 @@ Alpine.data("replace", () => ({
   },
   ownLow(event) {
     const words = event.target.selectedOptions[0].textContent;
-    return this.$store.page.move({ low_owner: event.target.value }, `Low end owned by: ${words}`);
+    return this.$store.page.move({ low_owner: event.target.value }, `Low end owned by: ${words}`, SONG);
   },
   ways() {
     return this.chart?.ways || [];
@@ -147,13 +150,13 @@ Alpine.data("replace", () => ({
     const [, y] = this.axes();
     const db = y.back(event.offsetY) - this.chart.usual_db;
     this.held.db = event.offsetY >= this.sheet.bottom - 2 ? EVERY_DB : clamp(Math.round(db * 2) / 2, EVERY_DB, 12);
-    this.$store.page.try({ [`mics.${this.held.id}.${this.held.kind}.least_db`]: this.held.db });
+    this.$store.page.try({ [`mics.${this.held.id}.${this.held.kind}.least_db`]: this.held.db }, SONG);
     this.kept.soon();
   },
   async drop() {
     if (!this.held) return;
     const { id, kind, name, db } = this.held;
-    await this.$store.page.move({ [`mics.${id}.${kind}.least_db`]: db }, `${name}: strikes from ${db} dB`);
+    await this.$store.page.move({ [`mics.${id}.${kind}.least_db`]: db }, `${name}: strikes from ${db} dB`, SONG);
     this.held = null;
   },
   /** A line that leaves nothing out lies at the foot. */
@@ -232,6 +235,7 @@ Alpine.data("layer", (id) => ({
     function values() {
       return this.mine();
     },
+    SONG,
   ),
   ownMics() {
     return this.$store.page.chart?.mics || [];
@@ -243,7 +247,8 @@ Alpine.data("layer", (id) => ({
     return this.$store.page.chart?.made.find((m) => m.id === id) || null;
   },
   setStrip(key, value) {
-    return this.$store.page.move({ [`mics.${id}.${key}`]: value }, `${this.mine().name}: ${key.replace("line_up.", "")} ${value}`);
+    const title = `${this.mine().name}: ${key.replace("line_up.", "")} ${value}`;
+    return this.$store.page.move({ [`mics.${id}.${key}`]: value }, title, IN_A_SCENE.includes(key) ? undefined : SONG);
   },
   typeLevel(event) {
     return this.setStrip("level_db", Number(event.target.value));
@@ -258,4 +263,5 @@ Alpine.data("layer", (id) => ({
 
 registerPage();
 registerListen();
+registerScenes();
 start();

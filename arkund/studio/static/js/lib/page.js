@@ -308,7 +308,7 @@ export function registerPage() {
 }
 
 /** The exact values beside a chart: sliders are tried while held, and become one Move when let go. */
-export function hand(path, values) {
+export function hand(path, values, scene) {
   return {
     fieldsOf(name) {
       return boot.fields[name] || [];
@@ -323,17 +323,17 @@ export function hand(path, values) {
     },
     slide(event, field, name = "") {
       const value = fit(Number(event.target.value), field);
-      this.$store.page.try({ [path.call(this, field.key, name)]: value });
+      this.$store.page.try({ [path.call(this, field.key, name)]: value }, scene);
     },
     commit(event, field, name = "") {
       const value = fit(Number(event.target.value), field);
       event.target.value = value;
       const unit = field.unit ? ` ${field.unit}` : "";
-      this.$store.page.move({ [path.call(this, field.key, name)]: value }, `${field.label} ${value}${unit}`);
+      this.$store.page.move({ [path.call(this, field.key, name)]: value }, `${field.label} ${value}${unit}`, scene);
     },
     toggle(key, name = "") {
       const on = !this.read(key, name);
-      this.$store.page.move({ [path.call(this, key, name)]: on }, `${name || this.$store.page.step} ${on ? "on" : "off"}`);
+      this.$store.page.move({ [path.call(this, key, name)]: on }, `${name || this.$store.page.step} ${on ? "on" : "off"}`, scene);
     },
   };
 }
