@@ -51,6 +51,7 @@ def untouched(address, chromium, recordings) -> str:
     return loaded(chromium, address, recordings)
 
 
+@pytest.mark.long
 def test_later_by_5_ms(page, untouched, tmp_path):
     """Loaded on the page it is heard with the kit; typed later by 5 ms, against the drums it is, within half a millisecond; the kit stays where it was."""
     music(tmp_path / "Room Tone.wav")

@@ -2,6 +2,7 @@
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.tap import ready
@@ -78,6 +79,7 @@ class TestClean:
             ready(page)
         expect(page.locator("#cleaned")).to_have_text("")
 
+    @pytest.mark.long
     def test_the_whole_kit_to_a_look(self, page, session):
         """One switch for all shells, undone as one."""
         opened(page, session, "t1")

@@ -77,6 +77,7 @@ def opened(page, address: str) -> None:
 class TestEditing:
     """Each task as an engineer does it."""
 
+    @pytest.mark.long
     def test_swapped_toms_found_and_fixed(self, page, three_takes):
         """One step from the note, and the names are right."""
         opened(page, f"{three_takes}/load/")
@@ -146,6 +147,7 @@ class TestEditing:
         page.locator("#undo").click()
         expect(page.locator("#message")).to_contain_text("grid")
 
+    @pytest.mark.long
     def test_a_stroke_by_keys(self, page, three_takes):
         """Chosen by n, moved a millisecond, shown in all mics."""
         opened(page, f"{three_takes}/timing/")
@@ -170,6 +172,7 @@ class TestEditing:
         expect(page.locator("#message")).to_contain_text("Stroke at")
         page.locator("#undo").click()
 
+    @pytest.mark.long
     def test_a_bar_line_dragged_and_a_tempo_tapped(self, page, three_takes):
         """The line lies where it was dropped; taps along with the loop make a tempo to take."""
         opened(page, f"{three_takes}/load/")
@@ -208,6 +211,7 @@ class TestEditing:
 class TestManyHits:
     """Ten thousand hits."""
 
+    @pytest.mark.long
     def test_only_what_is_seen_is_drawn(self, page, three_takes):
         """However many there are, a frame draws the rows in the window; the last ones are reached by scrolling."""
         opened(page, f"{three_takes}/timing/")

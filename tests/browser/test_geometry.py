@@ -7,11 +7,13 @@ pytestmark = pytest.mark.browser
 MODULE = "const g = await import('/static/js/lib/geometry.js');"
 
 
-@pytest.fixture
-def geometry(page, address):
+@pytest.fixture(scope="module")
+def geometry(chromium, address):
     """Evaluate an expression with the module as g."""
+    page = chromium.new_page()
     page.goto(address)
-    return lambda expression: page.evaluate(f"async () => {{ {MODULE} return {expression}; }}")
+    yield lambda expression: page.evaluate(f"async () => {{ {MODULE} return {expression}; }}")
+    page.close()
 
 
 class TestGeometry:

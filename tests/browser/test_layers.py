@@ -2,6 +2,7 @@
 
 import re
 
+import pytest
 from playwright.sync_api import expect
 
 from tests.browser.tap import ready
@@ -42,6 +43,7 @@ def test_a_sine_under_the_kick(page, session):
     expect(page.locator("#low-end")).not_to_contain_text("by its layers")
 
 
+@pytest.mark.long
 def test_what_is_being_typed_stays(page, session):
     """New data of the page never take a half-typed value away, and Enter takes it over all the same."""
     page.goto(f"{session}/level/")

@@ -112,6 +112,7 @@ class TestHonesty:
         expect(words).to_be_hidden()
         expect(page.get_by_role("button", name="KD in", exact=True)).to_have_attribute("aria-pressed", "true")
 
+    @pytest.mark.long
     def test_a_mic_of_doubtful_name_is_heard(self, page, session):
         """Beside the note that asks about it: its average hit, a few times."""
         note = {

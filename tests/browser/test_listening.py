@@ -88,6 +88,7 @@ class TestPartFirst:
         page.wait_for_function("(n) => globalThis.parts.whole > n", arg=before["whole"])
         return page.evaluate("() => globalThis.parts.sounded") > before["sounded"]
 
+    @pytest.mark.long
     def test_then_the_whole(self, playing):
         """The part gives way to the loop that was asked for with it."""
         page = playing

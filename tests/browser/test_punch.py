@@ -15,6 +15,7 @@ pytestmark = pytest.mark.browser
 class TestDial:
     """Exaggerate, set the times, back off."""
 
+    @pytest.mark.long
     def test_by_keys_alone(self, page, session):
         """d begins, figures choose, Enter goes on to the last stage and keeps one Move; a version that was only tried leaves nothing."""
         page = tappable(page)

@@ -154,6 +154,7 @@ class TestRows:
         page.get_by_role("button", name="remove path").click()
         expect(page.get_by_role("spinbutton", name="level of path", exact=True)).to_have_count(0)
 
+    @pytest.mark.long
     def test_a_scene_stays_chosen(self, page, session):
         """Also where what was asked for before it was chosen is answered afterwards: what is set then is set in the scene."""
         page.goto(f"{session}/blend/")
@@ -218,6 +219,7 @@ class TestRows:
         page.locator("#play").click()
         return audio
 
+    @pytest.mark.long
     def test_a_crushed_path(self, page, session):
         """Added by its recipe, sent to, muted by the row of its name; it leaves with all that was sent."""
         page.goto(f"{session}/blend/")

@@ -3,6 +3,7 @@
 import re
 
 import numpy as np
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.tap import ready
@@ -30,6 +31,7 @@ def played(page: Page, what: str, times: list[float]) -> np.ndarray:
     return 20 * np.log10(np.array(page.evaluate(PEAKS, {"what": what, "times": times})) + 1e-9)
 
 
+@pytest.mark.long
 def test_a_weak_hit_is_replaced(page, session):
     """A clean hit is kept and heard; the weakest is found by the keyboard, replaced as strong as the others, and put back."""
     page.goto(f"{session}/replace/?of=snare")

@@ -118,6 +118,7 @@ class TestInThePicture:
             page.keyboard.press(key)
         expect(page.locator("input[aria-label^='gain of filter']:visible")).to_have_count(0)
 
+    @pytest.mark.long
     def test_a_toms_filters_on_the_floor_tom(self, page, chromium, address, tmp_path):
         """Copied, what belongs to its pitch is retuned by the measured fundamentals, and its stick stays where it was."""
         session = loaded(chromium, address, two_toms(tmp_path / "Two Toms"))
