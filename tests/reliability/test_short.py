@@ -8,7 +8,8 @@ import pytest
 
 
 @pytest.mark.parametrize(
-    ("run", "count"), [("writers", 6), ("fuzz", 3), pytest.param("kills", 1, marks=pytest.mark.long)]
+    ("run", "count"),
+    [("writers", 6), *(pytest.param(*each, marks=pytest.mark.long) for each in (("fuzz", 3), ("kills", 1)))],
 )
 def test_nothing_is_wrong(run, count):
     """Each run ends with nothing wrong."""

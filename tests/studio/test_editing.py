@@ -251,6 +251,7 @@ class TestTakes:
             assert (now.take, now.at - now.from_at) == (was.take, was.at - was.from_at)
         assert comping.comp_of(three, plan).by_hand(plan) == {1: "take-3", 2: "take-3"}
 
+    @pytest.mark.long
     def test_a_proposal_keeps_to_its_joins(self, three, takes):
         """And edits of the former performance are set aside with a word."""
         takes = comping.comp_of(three, takes.plan.replace(take="take-3"))  # the worst of them

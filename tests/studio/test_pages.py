@@ -78,6 +78,7 @@ class TestPages:
         assert [note.changes for note in notes] == [{"mics.t1.mute": True}]
         assert not [note for note in find("tone", m) if note.place == "t1"]
 
+    @pytest.mark.long
     def test_after_proposing(self, client, proposed):
         """All pages still answer, the rail counts what waits, logbook and sheet show it."""
         session = proposed

@@ -343,6 +343,7 @@ class TestOwner:
 class TestPrivate:
     """What others on this machine may read."""
 
+    @pytest.mark.long
     def test_nothing(self, data):
         """The folder and the database are the owner's alone, also after they were not."""
         data.chmod(0o755)

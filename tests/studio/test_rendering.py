@@ -94,6 +94,7 @@ class TestMemory:
         row = tuple(Compressor(id=f"c{k}", on=True, threshold_db=-30.0) for k in range(12))
         return kit, kit.plan.replace(mics=tuple(mic.replace(tools=row) for mic in kit.plan.mics))
 
+    @pytest.mark.long
     def test_the_estimate_counts_tools(self, heavy):
         """Within a factor of two of what really is allocated at most, kept spans aside."""
         kit, plan = heavy

@@ -149,6 +149,7 @@ class TestMeasure:
 class TestProposing:
     """Everything at first choice, each a Move with its evidence; twice is once."""
 
+    @pytest.mark.long
     def test_propose_all(self, session):
         """Nothing is done twice, a finding that was left is not taken, all can be undone."""
         before = session.plan

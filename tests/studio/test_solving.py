@@ -85,6 +85,7 @@ class TestSolve:
 class TestNotes:
     """What is proposed for each shell mic."""
 
+    @pytest.mark.long
     def test_each_does_what_it_says(self, session):
         """Accepted, a mic's attack against body is within half a dB of what its school wants, and its compressor takes that."""
         notes = [f for f in find("punch", Measure(session)) if f.first_choice]

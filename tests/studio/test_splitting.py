@@ -37,6 +37,7 @@ def loaded(seed: int, folder, inverted: str, late: str) -> Session:
         pytest.param(57804, "KD out", "KD in", marks=pytest.mark.long),
     ],
 )
+@pytest.mark.long
 def test_after_line_up(db, tmp_path, seed, inverted, late):
     """40 to 110 Hz of the sum rise by at least 1 dB against the raw sum; by the split alone they do not fall."""
     session = loaded(seed, tmp_path, inverted, late)

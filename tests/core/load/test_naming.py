@@ -27,6 +27,7 @@ class TestSettled:
         named = truth_of(kit)
         assert settled(named, [None] * len(named), kit.sample_rate_hz) == named
 
+    @pytest.mark.long
     def test_one_name_that_says_nothing(self, kit):
         """It gets the place that is left, if it sounds like that, and is asked about."""
         named, readers = truth_of(kit), [kit.readers[mic.id] for mic in kit.plan.mics]

@@ -20,6 +20,7 @@ def kit():
 
 
 @pytest.mark.parametrize("seed", seeds(6000, 6001, *range(6003, 6033)))
+@pytest.mark.long
 def test_never_unnoticed(kit, tmp_path, seed):
     """As 32-bit float the samples beyond full scale are those that the manifest counts, file by file; at 24 bits all files of a kind are
     lowered alike, by no more than the highest of them needs, and none is clipped.

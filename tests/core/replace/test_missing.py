@@ -118,6 +118,7 @@ def test_on_kits_with_found_hits(seed: int, library, monkeypatch):
 @pytest.mark.parametrize(
     "style", ["busy", *(pytest.param(each, marks=pytest.mark.long) for each in ("straight", "slow", "sixeight"))]
 )
+@pytest.mark.long
 def test_on_kits(style: str, monkeypatch):
     """Of the strokes as they were played."""
     for seed in (55_301, 55_302):

@@ -26,6 +26,7 @@ def lines_off_ms(found: Tempo, playing: Playing) -> np.ndarray:
 class TestAroundAClick:
     """Steady first."""
 
+    @pytest.mark.long
     def test_a_steady_tempo_is_found(self):
         """Wandering by 10 ms (rms) around clicks at any tenth of a BPM, two minutes or more: no map that follows; the tempo within 0.02 BPM in 19 of 20
         songs, bar lines within 6 ms of the click at 95 % (the mean of so much wandering is known no better), half of them within 2 ms.

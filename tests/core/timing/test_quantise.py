@@ -205,6 +205,7 @@ class TestMoveStroke:
 class TestOnKits:
     """Generated kits, quantised by the hits that were found in them."""
 
+    @pytest.mark.long
     def test_found_again_on_the_grid(self, seed, style, rate, method):
         """95 % of the strokes within 0.5 ms; delays between mics unchanged; nothing after the last bar moved, to the sample."""
         kit = small_kit(seed=seed, style=style, bpm=66.0 if style == "sixeight" else 112.0, bars=8, rate=rate)

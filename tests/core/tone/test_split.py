@@ -32,6 +32,7 @@ class TestSplit:
 
     @pytest.mark.parametrize("names", [("Kik sub", "KD out", "KD in"), ("KD out", "KD in")])
     @pytest.mark.parametrize(("seed", "style", "bpm"), KITS)
+    @pytest.mark.long
     def test_never_less(self, seed, style, bpm, names):
         """Through the filters themselves 40 to 110 Hz of the sum are at least as loud as before, within 0.1 dB, and what is told is what comes out."""
         kit = made(seed, style, bpm)
