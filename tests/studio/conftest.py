@@ -24,6 +24,9 @@ _found: dict[tuple, dict] = {}
 def own_data(settings, tmp_path_factory):
     """Each test has a data folder of its own, as long as it lasts."""
     settings.DATA = tmp_path_factory.mktemp("own data")
+    settings.PASSWORD_HASHERS = [
+        "django.contrib.auth.hashers.MD5PasswordHasher"
+    ]  # a real one takes a second, as it should
     settings.FILE_UPLOAD_TEMP_DIR = store.incoming_folder()
     forget_opened()
     yield
