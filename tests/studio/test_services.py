@@ -196,6 +196,20 @@ class TestProposing:
         shown = next(n for n in notes("blend", session, Measure(session)) if n.finding.key == "blend:kit")
         assert (shown.state, shown.finding.title, shown.finding.evidence) == ("done", note.title, note.evidence)
 
+    def test_what_helped_stays_on_its_page(self, session):
+        """A delay that was done is measured as none from then on: it is told as done, where it was pinned, until it is undone or set by hand."""
+        note = next(f for f in find("lineup", Measure(session)) if f.place == "kd-out")
+        shown = lambda: {n.finding.key: n for n in notes("lineup", session, Measure(session))}.get(note.key)
+        accept(session.pk, note)
+        session.refresh_from_db()
+        assert note.key not in {f.key for f in find("lineup", Measure(session))}
+        told = shown()
+        assert (told.state, told.finding.title, told.finding.evidence) == ("done", note.title, note.evidence)
+        assert (told.finding.place, told.finding.changes) == ("kd-out", {})
+        moves.undo(session.pk)
+        session.refresh_from_db()
+        assert shown().state == "open"
+
     def test_what_was_set_otherwise_since(self, client, session):
         """A done note says so, is told as measured now, and can be done again; twice the same cannot."""
         note = next(f for f in find("level", Measure(session)) if f.key.startswith("level:trim:") and f.changes)

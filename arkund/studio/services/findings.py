@@ -35,6 +35,7 @@ from arkund.studio.steps import STEPS
 
 LOW_CONFIDENCE = 0.7
 ENOUGH_HITS = 40  # of all drums, before one that has none counts as never played
+MOST_PAST = 60  # of what was done and is no longer found: the first of them are shown
 OPEN = "open"  # a note that waits for a decision
 
 
@@ -70,10 +71,14 @@ def _worded(finding: Finding) -> Finding:
 
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:
-    """Return the step's findings with their decisions; a change that already stands counts as done. What was done is told as it was measured then."""
+    """Return the step's findings with their decisions, and what was done and is no longer found, for it helped; a change that already stands counts as done.
+    What was done is told as it was measured then.
+    """
     found, plan, out = find(step, measure), measure.plan, []
     decided = standing_decisions(session, [finding.key for finding in found])
-    done = [decision.move.number for decision in decided.values() if decision.verdict == Decision.DONE]
+    past = session.decisions.filter(verdict=Decision.DONE, key__startswith=f"{step}:", move__state=Move.DONE)
+    gone = list(past.exclude(key__in=decided).select_related("move")[:MOST_PAST])
+    done = [decision.move.number for decision in (*decided.values(), *gone) if decision.verdict == Decision.DONE]
     by_hand = _set_by_hand(session, min(done)) if done else {}
     for number, finding in enumerate(found, 1):
         decision = decided.get(finding.key)
@@ -84,7 +89,17 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
         elif state == OPEN and finding.changes and _is_so(plan, finding.changes):
             state = Decision.DONE
         out.append(Note(number, finding, state, decision.reason if decision else "", changed))
+    for decision in gone:
+        if _holds(plan, decision.move, by_hand):
+            told = Finding(step, decision.key, _place_of(decision.key), decision.title, decision.move.measured)
+            out.append(Note(len(out) + 1, told, Decision.DONE))
     return out
+
+
+def _place_of(key: str) -> str:
+    """Return where the finding of a key was pinned: at a mic, or at a bar."""
+    steps = key.split(":")
+    return steps[2] if steps[0] == "replace" and len(steps) > 2 else steps[-1]
 
 
 def remember_open(session: Session, step: str, found: list[Note]) -> None:
