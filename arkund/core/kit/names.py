@@ -287,6 +287,8 @@ def _tom_key(reading: _Reading) -> tuple:
 def _rack_numbers(racks: list[_Reading]) -> list[tuple[int, float]]:
     """Return each rack tom's number and how sure it is: their own where these are told and differ, else by their order."""
     told = [reading.number for reading in racks]
+    if told.count(None) == 1 and len(racks) > 1 and 1 not in told:
+        told[told.index(None)] = 1  # Tom, Tom 2: who has no number is the first
     if racks and all(told) and len(set(told)) == len(told) and max(told) <= MOST_TOMS:
         return [(number, SURE) for number in told]
     if len(racks) == 1:

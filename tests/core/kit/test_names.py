@@ -125,6 +125,13 @@ class TestFolders:
         assert found.piece == piece
         assert found.confidence <= most
 
+    @pytest.mark.parametrize("names", [["rack", "rack 2", "floor"], ["Tom", "Tom 2"], ["Tom", "Tom 2", "Tom 3", "FT"]])
+    def test_the_one_without_a_number_is_the_first(self, names):
+        """Nobody is asked about it."""
+        found = recognise_folder(names)
+        assert [x.piece for x in found][:2] == ["tom1", "tom2"]
+        assert min(x.confidence for x in found) > 0.9
+
     def test_no_two_drums_become_one(self):
         """Whatever numbers stand in front."""
         names = ["06_Tom_1", "07_rack_tom_2", "08 Rack 3", "09 Tom Floor"]
