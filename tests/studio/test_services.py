@@ -20,7 +20,7 @@ from arkund.core.rig import usual
 from arkund.core.tools.gate import Gate
 from arkund.studio.models import Job, Measured, Move, Session
 from arkund.studio.services import housekeeping, moves, proposing, quarantine, recordings, store
-from arkund.studio.services.findings import find, notes
+from arkund.studio.services.findings import find, notes, open_by_step, remember_open
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.listening import Asker, without
 from arkund.studio.services.measuring import Measure
@@ -209,6 +209,17 @@ class TestProposing:
         moves.undo(session.pk)
         session.refresh_from_db()
         assert shown().state == "open"
+
+    def test_what_waits_is_counted_as_it_is_now(self, session):
+        """On the rail, also of a page that nobody has opened since."""
+        found = notes("lineup", session, Measure(session))
+        remember_open(session, "lineup", found)
+        waiting = sum(note.state == "open" for note in found)
+        accept(session.pk, next(note.finding for note in found if note.finding.place == "kd-out"))
+        session.refresh_from_db()
+        assert open_by_step(session)["lineup"] == {"open": waiting - 1, "fresh": False}
+        moves.undo(session.pk)
+        assert open_by_step(session)["lineup"]["open"] == waiting
 
     def test_what_was_set_otherwise_since(self, client, session):
         """A done note says so, is told as measured now, and can be done again; twice the same cannot."""

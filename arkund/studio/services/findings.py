@@ -103,22 +103,32 @@ def _place_of(key: str) -> str:
 
 
 def remember_open(session: Session, step: str, found: list[Note]) -> None:
-    """Remember how many notes of a step wait, as measured at the session's version: the rail of every page shows it."""
-    told = {"version": session.version, "open": sum(note.state == OPEN for note in found)}
+    """Remember which notes of a step wait, as measured at the session's version: the rail of every page shows how many."""
+    told = {"version": session.version, "open": [note.finding.key for note in found if note.state == OPEN]}
     row, _ = Measured.objects.get_or_create(pk=_open_key(session, step), defaults={"session": session, "data": told})
     if row.data != told and row.data["version"] <= session.version:
         Measured.objects.filter(pk=row.pk).update(data=told)
 
 
 def open_by_step(session: Session) -> dict[str, dict]:
-    """Return by step how many notes wait, and whether that was measured since the last change; steps that were never measured are left out."""
-    keys = {_open_key(session, step): step for step in STEPS}
-    rows = Measured.objects.filter(pk__in=keys).values_list("pk", "data")
-    return {keys[key]: {"open": d["open"], "fresh": d["version"] == session.version} for key, d in rows}
+    """Return by step how many notes wait, and whether that was measured since the last change; steps that were never measured are left out.
+
+    What was decided since then, on whichever page, waits no longer.
+    """
+    steps = {_open_key(session, step): step for step in STEPS}
+    told = {steps[pk]: data for pk, data in Measured.objects.filter(pk__in=steps).values_list("pk", "data")}
+    decided = standing_decisions(session, [key for data in told.values() for key in data["open"]])
+    return {
+        step: {
+            "open": sum(key not in decided for key in data["open"]),
+            "fresh": data["version"] == session.version,
+        }
+        for step, data in told.items()
+    }
 
 
 def _open_key(session: Session, step: str) -> str:
-    return f"open notes {session.pk} {step}"
+    return f"waiting notes {session.pk} {step}"
 
 
 def standing_decisions(session: Session, keys: Sequence[str]) -> dict[str, Decision]:
