@@ -35,7 +35,7 @@ def field(page: Page, name: str, value: str) -> None:
     box = page.get_by_label(name, exact=True).locator("visible=true").last
     box.fill(value)
     box.press("Enter")
-    expect(page.locator("#message")).to_contain_text(value)
+    expect(page.locator("#message")).to_contain_text(value.replace("-", "−"))
 
 
 def choose(page: Page, group: str, mic: str) -> None:

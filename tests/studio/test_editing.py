@@ -292,7 +292,7 @@ class TestPages:
     def test_strokes_lines_and_takes(self, client, on_grid):
         """Each is one Move and says what it did."""
         at = Measure(on_grid).hits["kick"][1].time_s
-        assert self.post(client, on_grid, "stroke", time_s=at, by_ms=-2).json()["title"].endswith("-2.0 ms")
+        assert self.post(client, on_grid, "stroke", time_s=at, by_ms=-2).json()["title"].endswith("−2.0 ms")
         assert self.post(client, on_grid, "line", bar=2, time_s=6.41).status_code == 200
         assert (
             self.post(

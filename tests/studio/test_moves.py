@@ -129,7 +129,7 @@ class TestUndo:
         """In order, as often as wanted; at the ends nothing happens."""
         for value in (-1.0, -2.0, -3.0):
             change(plain, value)
-        assert moves.undo(plain.pk).title == "trim -3.0"
+        assert moves.undo(plain.pk).title == "trim −3.0"
         moves.undo(plain.pk)
         assert trim(plain) == -1.0
         moves.redo(plain.pk)

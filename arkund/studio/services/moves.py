@@ -7,7 +7,7 @@ from typing import Any
 from django.db import transaction
 
 from arkund.core.errors import SettingsError, StaleError, UnchangedError
-from arkund.core.findings import Finding
+from arkund.core.findings import Finding, with_minus
 from arkund.core.plan import change, difference, fits, scenes
 from arkund.core.plan.plan import Plan
 from arkund.core.rig import note_releases
@@ -57,7 +57,7 @@ def apply(
             last_version=session.version + 1,
             unattended=unattended,
             step=step[:20],
-            title=title[:200],
+            title=with_minus(title)[:200],
             reason=reason[:500],
             measured=measured[:600],
             before=before,

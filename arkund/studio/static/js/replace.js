@@ -246,12 +246,19 @@ Alpine.data("layer", (id) => ({
   mine() {
     return this.$store.page.chart?.made.find((m) => m.id === id) || null;
   },
-  setStrip(key, value) {
-    const title = `${this.mine().name}: ${key.replace("line_up.", "")} ${value}`;
+  setStrip(key, value, words) {
+    const title = `${this.mine().name}: ${words}`;
     return this.$store.page.move({ [`mics.${id}.${key}`]: value }, title, IN_A_SCENE.includes(key) ? undefined : SONG);
   },
   typeLevel(event) {
-    return this.setStrip("level_db", Number(event.target.value));
+    const level_db = Number(event.target.value);
+    return this.setStrip("level_db", level_db, `level ${figure(level_db, 1, true)} dB`);
+  },
+  flipMute({ mute }) {
+    return this.setStrip("mute", !mute, mute ? "on" : "off");
+  },
+  flipPolarity({ inverted }) {
+    return this.setStrip("line_up.inverted", !inverted, inverted ? "polarity as made" : "polarity flipped");
   },
   takeAway() {
     return this.$store.page.act("rig", { do: "take-layer", step: "replace", layer: id });
