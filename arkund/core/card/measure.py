@@ -46,11 +46,11 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     weighted = _weighted(x, rate)
     backs = _back_beats(sound)
     snare = _median(_window_db(weighted, backs, rate))
-    bright = _passed(x, CYMBALS_HZ, None, rate)
-    middle = _passed(x, *GHOSTS_HZ, rate)
-    cymbals = [t for piece in ("hihat", "ride") for t in _lone(sound, piece)]
-    ghosts = _lone(sound, "snare", ghosts=True)
-    kicks = _lone(sound, "kick") or _times(sound, "kick")
+    bright = passed(x, CYMBALS_HZ, None, rate)
+    middle = passed(x, *GHOSTS_HZ, rate)
+    cymbals = [t for piece in ("hihat", "ride") for t in lone_times(sound, piece)]
+    ghosts = lone_times(sound, "snare", ghosts=True)
+    kicks = lone_times(sound, "kick") or _times(sound, "kick")
     toms = _clear_toms(sound)
     return {
         "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
@@ -70,7 +70,7 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
             _median(_window_db(middle, backs, rate, LONE_WINDOW_MS)),
         ),
         "balance": None if (off := octaves_off_db(x, rate)) is None else float(np.abs(off).max()),
-        "middle": _sides_db(x, strong, rate),
+        "middle": sides_db(x, strong, rate),
         "mono": _mono_db(weighted),
         "headroom": levels.true_peak_db if levels.true_peak_db > QUIETEST_DB else None,
     }
@@ -95,10 +95,10 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
 def hat_in_snare_db(strip: np.ndarray, hits: Hits, sample_rate_hz: int) -> float | None:
     """Return the level above 5 kHz of lone hats in the snare's mic against back-beats there, in dB."""
     sound = Sound(strip[:, None], hits, sample_rate_hz)
-    bright = _passed(sound.audio, HAT_HZ, None, sample_rate_hz)
+    bright = passed(sound.audio, HAT_HZ, None, sample_rate_hz)
     hats, backs = (
         _window_db(bright, times, sample_rate_hz, LONE_WINDOW_MS)
-        for times in (_lone(sound, "hihat"), _back_beats(sound))
+        for times in (lone_times(sound, "hihat"), _back_beats(sound))
     )
     return _apart(_median(hats), _median(backs))
 
@@ -124,8 +124,8 @@ def _clear_toms(sound: Sound) -> list[float]:
     return clear if len(clear) >= 2 else toms
 
 
-def _lone(sound: Sound, piece: str, ghosts: bool = False) -> list[float]:
-    """Return the strokes of a piece that no other stroke is near."""
+def lone_times(sound: Sound, piece: str, ghosts: bool = False) -> list[float]:
+    """Return when the strokes of a piece are that no other stroke is near, in s."""
     every = np.sort([h.time_s for mine in sound.hits.values() for h in mine])
     before, after = (ms / 1000.0 for ms in LONE_MS)
     return [
@@ -186,7 +186,8 @@ def _weighted(x: np.ndarray, rate: int) -> np.ndarray:
     return x
 
 
-def _passed(x: np.ndarray, low_hz: float, high_hz: float | None, rate: int) -> np.ndarray:
+def passed(x: np.ndarray, low_hz: float, high_hz: float | None, rate: int) -> np.ndarray:
+    """Return what of a sound [shape=(samples, channels)] lies between two frequencies, or with None above one: Butterworth, fourth order."""
     kind, edges = ("highpass", low_hz) if high_hz is None else ("bandpass", (low_hz, high_hz))
     return sosfilt(butter(4, edges, kind, fs=rate, output="sos"), x, axis=0)
 
@@ -205,8 +206,8 @@ def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
     return best - (best.max() + best.min()) / 2.0
 
 
-def _sides_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> float | None:
-    """Return left against right at hits."""
+def sides_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> float | None:
+    """Return left against right of a kit [shape=(samples, 2)] at hits, in dB; None without hits, or of a mono sound."""
     parts = spans(x, times_s, 0.0, BODY_MS[1], rate)
     if not parts or x.shape[1] < 2:
         return None

@@ -1,0 +1,246 @@
+"""What a mix must not lose: the other half of the kit card. Measured on what comes out, the kit now against the raw sum of the same recordings.
+
+A figure of the first half can be bought with any of these: hits cut short stand out, equal hits are dense, a narrow kit is centred. Each has a limit by style.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from arkund.core.card.measure import (
+    QUIETEST_DB,
+    STRONG,
+    Sound,
+    lone_times,
+    passed,
+    sides_db,
+    spans,
+    strong_times,
+)
+from arkund.core.errors import AudioError
+from arkund.core.units import gain_to_db, power_to_db
+
+PEAK_MS = 15.0  # of a hit
+LEAST_ACCENT_DB, LEAST_ACCENTS = 0.5, 6  # of a spread that there is to keep, and of hits that tell it
+HIGHS_HZ = 6000.0
+LONE_HIT_MS = 60.0  # of a hat that sounds alone
+LEAST_LONE = 8
+FRAME_MS, HIT_FRAME_MS, AFTER_HIT_MS = 10.0, 50.0, 60.0
+HEARD_UNDER_HITS_DB = 30.0  # what lies further under the hits may go
+TOP_HZ, BELOW_TOP_HZ = (11_000.0, 18_000.0), (4000.0, 11_000.0)
+GAP_SHARE = 0.2  # of all frames: the softest, which are what lies between hits
+INF = float("inf")
+Limit = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """One figure of what was lost. words : as a page says it; unit : of the figure, "" for a ratio"""
+
+    key: str
+    words: str
+    unit: str
+
+
+COSTS = (
+    Cost("accents_kick", "accents of the kick kept", ""),
+    Cost("accents_snare", "accents of the back-beats kept", ""),
+    Cost("hats_even", "hi-hat and ride: range of their gain", "dB"),
+    Cost("tails", "tails: deepest cut of what is heard between hits", "dB"),
+    Cost("floor", "noise floor between hits against hits", "dB"),
+    Cost("top", "11 to 18 kHz against 4 to 11 kHz", "dB"),
+    Cost("width", "side against middle", "dB"),
+    Cost("image_kick", "image: kick", "dB"),
+    Cost("image_snare", "image: snare", "dB"),
+    Cost("image_cymbals", "image: above 6 kHz between hits, change", "dB"),
+)
+LIMITS: dict[str, dict[str, Limit]] = {
+    "natural": {
+        "accents_kick": (0.8, INF),
+        "accents_snare": (0.8, INF),
+        "hats_even": (-INF, 3.0),
+        "tails": (-10.0, INF),
+        "floor": (-INF, 1.0),
+        "top": (-2.0, 2.0),
+        "width": (-2.0, 2.0),
+        "image_kick": (-1.5, 1.5),
+        "image_snare": (-1.5, 1.5),
+        "image_cymbals": (-1.0, 1.0),
+    },
+    "punchy": {
+        "accents_kick": (0.6, INF),
+        "accents_snare": (0.6, INF),
+        "hats_even": (-INF, 4.0),
+        "tails": (-15.0, INF),
+        "floor": (-INF, 3.0),
+        "top": (-3.0, 3.0),
+        "width": (-3.0, 3.0),
+        "image_kick": (-1.5, 1.5),
+        "image_snare": (-1.5, 1.5),
+        "image_cymbals": (-1.0, 1.0),
+    },
+    "heavy": {
+        "accents_kick": (0.4, INF),
+        "accents_snare": (0.4, INF),
+        "hats_even": (-INF, 6.0),
+        "tails": (-20.0, INF),
+        "floor": (-INF, 6.0),
+        "top": (-4.0, 4.0),
+        "width": (-3.0, 3.0),
+        "image_kick": (-1.5, 1.5),
+        "image_snare": (-1.5, 1.5),
+        "image_cymbals": (-1.0, 1.0),
+    },
+}
+
+
+def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
+    """Return the figures of what was lost from a raw sum to a kit, None where the playing does not tell them.
+
+    raw, now : the same part of the song, with the hits where each has them; accents are ratios, all else is in dB. Raises AudioError where they differ in
+    length or rate.
+    """
+    if raw.audio.shape != now.audio.shape or raw.sample_rate_hz != now.sample_rate_hz:
+        raise AudioError(
+            f"costs: expected the same part of the song twice; got {raw.audio.shape} and {now.audio.shape} samples."
+        )
+    highs = [passed(each.audio, HIGHS_HZ, None, each.sample_rate_hz) for each in (raw, now)]
+    return {
+        "accents_kick": _kept(*(_spread_db(each, "kick") for each in (raw, now))),
+        "accents_snare": _kept(*(_spread_db(each, "snare") for each in (raw, now))),
+        "hats_even": _hats_even_db(raw, now, *highs),
+        "tails": _deepest_db(raw, now),
+        "floor": _change(raw, now, _floor_db),
+        "top": _change(raw, now, _top_db),
+        "width": _change(raw, now, _width_db),
+        "image_kick": sides_db(now.audio, _hits_of(now, "kick"), now.sample_rate_hz),
+        "image_snare": sides_db(now.audio, _hits_of(now, "snare"), now.sample_rate_hz),
+        "image_cymbals": _image_change_db(raw, now, *highs),
+    }
+
+
+def over_limit(figures: Mapping[str, float | None], style: str) -> dict[str, float]:
+    """Return by figure by how much its limit of a style is passed, those that are not left out."""
+    out = {}
+    for key, (low, high) in LIMITS[style].items():
+        value = figures[key]
+        by = 0.0 if value is None else max(low - value, value - high, 0.0)
+        if by > 0.0:
+            out[key] = by
+    return out
+
+
+def _change(raw: Sound, now: Sound, of: Callable[[Sound], float | None]) -> float | None:
+    before, after = of(raw), of(now)
+    return None if before is None or after is None else after - before
+
+
+def _hits_of(sound: Sound, piece: str) -> list[float]:
+    return [h.time_s for h in sound.hits.get(piece, []) if not h.ghost]
+
+
+def _spread_db(sound: Sound, piece: str) -> float | None:
+    """Return the standard deviation of a drum's peaks in the kit."""
+    parts = spans(sound.audio, _hits_of(sound, piece), -1.0, PEAK_MS, sound.sample_rate_hz)
+    peaks = [float(gain_to_db(max(np.abs(part).max(), 1e-6))) for part in parts]
+    return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
+
+
+def _kept(before: float | None, after: float | None) -> float | None:
+    return None if before is None or after is None or before < LEAST_ACCENT_DB else after / before
+
+
+def _hats_even_db(raw: Sound, now: Sound, raw_highs: np.ndarray, highs: np.ndarray) -> float | None:
+    """Return the range, 5 to 95 %, of what was done to the highs of hats and rides that sound alone."""
+    changes = []
+    for piece in ("hihat", "ride"):
+        before, after = (
+            [power_db(part) for part in spans(x, lone_times(sound, piece), 0.0, LONE_HIT_MS, sound.sample_rate_hz)]
+            for sound, x in ((raw, raw_highs), (now, highs))
+        )
+        if len(before) == len(after) >= LEAST_LONE:
+            gains = np.subtract(after, before)
+            changes.append(gains - np.median(gains))
+    if not changes:
+        return None
+    low, high = np.quantile(np.concatenate(changes), (0.05, 0.95))
+    return float(high - low)
+
+
+def _deepest_db(raw: Sound, now: Sound) -> float | None:
+    """Return how much deeper than the hits what is heard between them lies now, at its deepest twentieth: 0 where nothing is cut."""
+    rate = now.sample_rate_hz
+    at_hits = [
+        (power_db(before), power_db(after))
+        for before, after in zip(
+            spans(raw.audio, strong_times(raw.hits), 0.0, HIT_FRAME_MS, rate),
+            spans(now.audio, strong_times(now.hits), 0.0, HIT_FRAME_MS, rate),
+            strict=False,
+        )
+    ]
+    if len(at_hits) < LEAST_ACCENTS:
+        return None
+    hit_db, gain_db = np.median([b for b, _ in at_hits]), np.median([a - b for b, a in at_hits])
+    before, after = (frames_db(each.audio, rate) for each in (raw, now))
+    heard = (before > hit_db - HEARD_UNDER_HITS_DB) & _between(raw, before.size)
+    return float(np.quantile((after - before)[heard] - gain_db, 0.05)) if heard.any() else None
+
+
+def _between(sound: Sound, count: int) -> np.ndarray:
+    """Return which frames no hit of kick or snare is near before them."""
+    starts_s = np.arange(count) * FRAME_MS / 1000.0
+    hits_s = np.sort([h.time_s for piece in STRONG for h in sound.hits.get(piece, [])])
+    last = np.searchsorted(hits_s, starts_s + FRAME_MS / 1000.0) - 1
+    since_s = np.where(last >= 0, starts_s - np.concatenate([hits_s, [-INF]])[last], INF)
+    return since_s > AFTER_HIT_MS / 1000.0
+
+
+def _floor_db(sound: Sound) -> float | None:
+    """Return the level of the softest fifth of the frames against that of the hits."""
+    parts = spans(sound.audio, strong_times(sound.hits), 0.0, HIT_FRAME_MS, sound.sample_rate_hz)
+    if len(parts) < LEAST_ACCENTS:
+        return None
+    levels = np.sort(frames_db(sound.audio, sound.sample_rate_hz))
+    softest = levels[: max(int(GAP_SHARE * levels.size), 1)]
+    return float(np.median(softest) - np.median([power_db(part) for part in parts]))
+
+
+def _top_db(sound: Sound) -> float:
+    top, below = (passed(sound.audio, *band, sound.sample_rate_hz) for band in (TOP_HZ, BELOW_TOP_HZ))
+    return power_db(top) - power_db(below)
+
+
+def _width_db(sound: Sound) -> float | None:
+    if sound.audio.shape[1] < 2:
+        return None
+    left, right = sound.audio.T.astype(np.float64)
+    return power_db((left - right)[:, None]) - power_db((left + right)[:, None])
+
+
+def _image_change_db(raw: Sound, now: Sound, raw_highs: np.ndarray, highs: np.ndarray) -> float | None:
+    """Return by how much the highs between hits moved to the left."""
+    if now.audio.shape[1] < 2:
+        return None
+    levels = []
+    for sound, x in ((raw, raw_highs), (now, highs)):
+        sides = [frames_db(x[:, [side]], sound.sample_rate_hz) for side in (0, 1)]
+        between = _between(sound, sides[0].size)
+        if not between.any():
+            return None
+        levels.append(float(np.median((sides[0] - sides[1])[between])))
+    return levels[1] - levels[0]
+
+
+def frames_db(x: np.ndarray, sample_rate_hz: int) -> np.ndarray:
+    """Return the level of a sound [shape=(samples, channels)] in frames of FRAME_MS, dB [shape=(frames,)]."""
+    size = round(FRAME_MS * sample_rate_hz / 1000.0)
+    count = x.shape[0] // size
+    power = np.square(x[: count * size], dtype=np.float64).reshape(count, size, x.shape[1]).mean(axis=1).sum(axis=1)
+    return np.maximum(power_to_db(power + 1e-18), QUIETEST_DB)
+
+
+def power_db(x: np.ndarray | Sequence[float]) -> float:
+    """Return the level of a sound [shape=(samples, channels)], all channels together, in dB."""
+    power = float(np.mean(np.square(x, dtype=np.float64)) * np.shape(x)[1])
+    return max(float(power_to_db(power + 1e-18)), QUIETEST_DB)
