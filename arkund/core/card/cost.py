@@ -36,63 +36,40 @@ Limit = tuple[float, float]
 
 @dataclass(frozen=True, slots=True)
 class Cost:
-    """One figure of what was lost. words : as a page says it; unit : of the figure, "" for a ratio"""
+    """One figure of what was lost. words : as a page says it; unit : of the figure, "" for a ratio; what it may be, from and to, by style"""
 
     key: str
     words: str
     unit: str
+    natural: Limit
+    punchy: Limit
+    heavy: Limit
+
+
+def _at_least(key: str, words: str, unit: str, *limits: float) -> Cost:
+    return Cost(key, words, unit, *((limit, INF) for limit in limits))
+
+
+def _at_most(key: str, words: str, unit: str, *limits: float) -> Cost:
+    return Cost(key, words, unit, *((-INF, limit) for limit in limits))
+
+
+def _within(key: str, words: str, unit: str, *limits: float) -> Cost:
+    return Cost(key, words, unit, *((-limit, limit) for limit in limits))
 
 
 COSTS = (
-    Cost("accents_kick", "accents of the kick kept", ""),
-    Cost("accents_snare", "accents of the back-beats kept", ""),
-    Cost("hats_even", "hi-hat and ride: range of their gain", "dB"),
-    Cost("tails", "tails: deepest cut of what is heard between hits", "dB"),
-    Cost("floor", "noise floor between hits against hits", "dB"),
-    Cost("top", "11 to 18 kHz against 4 to 11 kHz", "dB"),
-    Cost("width", "side against middle", "dB"),
-    Cost("image_kick", "image: kick", "dB"),
-    Cost("image_snare", "image: snare", "dB"),
-    Cost("image_cymbals", "image: above 6 kHz between hits, change", "dB"),
+    _at_least("accents_kick", "accents of the kick kept", "", 0.8, 0.6, 0.4),
+    _at_least("accents_snare", "accents of the back-beats kept", "", 0.8, 0.6, 0.4),
+    _at_most("hats_even", "hi-hat and ride: range of their gain", "dB", 3.0, 4.0, 6.0),
+    _at_least("tails", "tails: deepest cut of what is heard between hits", "dB", -10.0, -15.0, -20.0),
+    _at_most("floor", "noise floor between hits against hits", "dB", 1.0, 3.0, 6.0),
+    _within("top", "11 to 18 kHz against 4 to 11 kHz", "dB", 2.0, 3.0, 4.0),
+    _within("width", "side against middle", "dB", 2.0, 3.0, 3.0),
+    _within("image_kick", "image: kick", "dB", 1.5, 1.5, 1.5),
+    _within("image_snare", "image: snare", "dB", 1.5, 1.5, 1.5),
+    _within("image_cymbals", "image: above 6 kHz between hits, change", "dB", 1.0, 1.0, 1.0),
 )
-LIMITS: dict[str, dict[str, Limit]] = {
-    "natural": {
-        "accents_kick": (0.8, INF),
-        "accents_snare": (0.8, INF),
-        "hats_even": (-INF, 3.0),
-        "tails": (-10.0, INF),
-        "floor": (-INF, 1.0),
-        "top": (-2.0, 2.0),
-        "width": (-2.0, 2.0),
-        "image_kick": (-1.5, 1.5),
-        "image_snare": (-1.5, 1.5),
-        "image_cymbals": (-1.0, 1.0),
-    },
-    "punchy": {
-        "accents_kick": (0.6, INF),
-        "accents_snare": (0.6, INF),
-        "hats_even": (-INF, 4.0),
-        "tails": (-15.0, INF),
-        "floor": (-INF, 3.0),
-        "top": (-3.0, 3.0),
-        "width": (-3.0, 3.0),
-        "image_kick": (-1.5, 1.5),
-        "image_snare": (-1.5, 1.5),
-        "image_cymbals": (-1.0, 1.0),
-    },
-    "heavy": {
-        "accents_kick": (0.4, INF),
-        "accents_snare": (0.4, INF),
-        "hats_even": (-INF, 6.0),
-        "tails": (-20.0, INF),
-        "floor": (-INF, 6.0),
-        "top": (-4.0, 4.0),
-        "width": (-3.0, 3.0),
-        "image_kick": (-1.5, 1.5),
-        "image_snare": (-1.5, 1.5),
-        "image_cymbals": (-1.0, 1.0),
-    },
-}
 
 
 def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
@@ -121,13 +98,13 @@ def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
 
 
 def over_limit(figures: Mapping[str, float | None], style: str) -> dict[str, float]:
-    """Return by figure by how much its limit of a style is passed, those that are not left out."""
+    """Return by figure by how much its limit of a style (natural, punchy, heavy) is passed; those that hold are left out."""
     out = {}
-    for key, (low, high) in LIMITS[style].items():
-        value = figures[key]
+    for cost in COSTS:
+        value, (low, high) = figures[cost.key], getattr(cost, style)
         by = 0.0 if value is None else max(low - value, value - high, 0.0)
         if by > 0.0:
-            out[key] = by
+            out[cost.key] = by
     return out
 
 

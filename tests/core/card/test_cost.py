@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from arkund.core.card.cost import LIMITS, costs, over_limit
+from arkund.core.card.cost import COSTS, costs, over_limit
 from arkund.core.card.measure import Sound
 from arkund.core.errors import AudioError
 from tests.foreign import FOREIGN
@@ -116,6 +116,6 @@ class TestCosts:
         silent = Sound(np.zeros((48_000, 2), np.float32), {}, 48_000)
         figures = costs(silent, silent)
         assert figures["accents_kick"] is figures["tails"] is figures["hats_even"] is figures["floor"] is None
-        assert set(figures) == set(LIMITS["punchy"])
+        assert list(figures) == [cost.key for cost in COSTS]
         with pytest.raises(AudioError, match="the same part of the song twice"):
             costs(silent, Sound(silent.audio[:-1], {}, 48_000))
