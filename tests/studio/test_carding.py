@@ -129,5 +129,8 @@ def test_the_command_line(session, capsys):
     told = json.loads(capsys.readouterr().out)
     assert told["school"] == "punchy"
     assert {"key", "raw", "now", "value", "target", "off"} <= set(told["figures"][0])
+    lost = {row["key"]: row for row in told["lost"]}
+    assert lost["top"]["limit"] == [-3.0, 3.0]
+    assert max(row["off"] for key, row in lost.items() if not key.startswith("image")) == 0.0  # nothing was done yet
     main(["kit", str(session.pk), "--school", "heavy"], standalone_mode=False)
     assert "true peak over loudness" in capsys.readouterr().out

@@ -36,7 +36,7 @@ Limit = tuple[float, float]
 
 @dataclass(frozen=True, slots=True)
 class Cost:
-    """One figure of what was lost. words : as a page says it; unit : of the figure, "" for a ratio; what it may be, from and to, by style"""
+    """One figure of what was lost. words : as a page says it; unit : of the figure; what it may be, from and to, by style"""
 
     key: str
     words: str
@@ -59,13 +59,13 @@ def _within(key: str, words: str, unit: str, *limits: float) -> Cost:
 
 
 COSTS = (
-    _at_least("accents_kick", "accents of the kick kept", "", 0.8, 0.6, 0.4),
-    _at_least("accents_snare", "accents of the back-beats kept", "", 0.8, 0.6, 0.4),
+    _at_least("accents_kick", "accents of the kick kept", "%", 80.0, 60.0, 40.0),
+    _at_least("accents_snare", "accents of the back-beats kept", "%", 80.0, 60.0, 40.0),
     _at_most("hats_even", "hi-hat and ride: range of their gain", "dB", 3.0, 4.0, 6.0),
     _at_least("tails", "tails: deepest cut of what is heard between hits", "dB", -10.0, -15.0, -20.0),
-    _at_most("floor", "noise floor between hits against hits", "dB", 1.0, 3.0, 6.0),
-    _within("top", "11 to 18 kHz against 4 to 11 kHz", "dB", 2.0, 3.0, 4.0),
-    _within("width", "side against middle", "dB", 2.0, 3.0, 3.0),
+    _at_most("floor", "noise floor between hits against hits, change", "dB", 1.0, 3.0, 6.0),
+    _within("top", "11 to 18 kHz against 4 to 11 kHz, change", "dB", 2.0, 3.0, 4.0),
+    _within("width", "width: side against middle, change", "dB", 2.0, 3.0, 3.0),
     _within("image_kick", "image: kick", "dB", 1.5, 1.5, 1.5),
     _within("image_snare", "image: snare", "dB", 1.5, 1.5, 1.5),
     _within("image_cymbals", "image: above 6 kHz between hits, change", "dB", 1.0, 1.0, 1.0),
@@ -75,8 +75,8 @@ COSTS = (
 def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
     """Return the figures of what was lost from a raw sum to a kit, None where the playing does not tell them.
 
-    raw, now : the same part of the song, with the hits where each has them; accents are ratios, all else is in dB. Raises AudioError where they differ in
-    length or rate.
+    raw, now : the same part of the song, with the hits where each has them; accents are in % of the raw spread, all else is in dB. Raises AudioError where they
+    differ in length or rate.
     """
     if raw.audio.shape != now.audio.shape or raw.sample_rate_hz != now.sample_rate_hz:
         raise AudioError(
@@ -97,15 +97,16 @@ def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
     }
 
 
+def off_limit(cost: Cost, value: float | None, style: str) -> float:
+    """Return by how much a figure passes its limit of a style (natural, punchy, heavy); 0 where it holds or is not known."""
+    low, high = getattr(cost, style)
+    return 0.0 if value is None else max(low - value, value - high, 0.0)
+
+
 def over_limit(figures: Mapping[str, float | None], style: str) -> dict[str, float]:
-    """Return by figure by how much its limit of a style (natural, punchy, heavy) is passed; those that hold are left out."""
-    out = {}
-    for cost in COSTS:
-        value, (low, high) = figures[cost.key], getattr(cost, style)
-        by = 0.0 if value is None else max(low - value, value - high, 0.0)
-        if by > 0.0:
-            out[cost.key] = by
-    return out
+    """Return by figure by how much its limit of a style is passed; those that hold are left out."""
+    off = {cost.key: off_limit(cost, figures[cost.key], style) for cost in COSTS}
+    return {key: by for key, by in off.items() if by > 0.0}
 
 
 def _change(raw: Sound, now: Sound, of: Callable[[Sound], float | None]) -> float | None:
@@ -125,7 +126,7 @@ def _spread_db(sound: Sound, piece: str) -> float | None:
 
 
 def _kept(before: float | None, after: float | None) -> float | None:
-    return None if before is None or after is None or before < LEAST_ACCENT_DB else after / before
+    return None if before is None or after is None or before < LEAST_ACCENT_DB else 100.0 * after / before
 
 
 def _hats_even_db(raw: Sound, now: Sound, raw_highs: np.ndarray, highs: np.ndarray) -> float | None:

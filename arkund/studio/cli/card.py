@@ -12,7 +12,7 @@ from arkund.studio.cli.work import json_option
 @click.option("--school", type=click.Choice(SCHOOLS), help="Whose targets; else the session's.")
 @json_option
 def kit(session: str, school: str | None, as_json: bool) -> None:
-    """Show what the kit measures, raw and now, against the targets of a school."""
+    """Show what the kit measures, raw and now, against the targets of a school, and what it lost against the raw sum."""
     from arkund.studio.services import carding
     from arkund.studio.services.measuring import Measure
 
@@ -30,4 +30,10 @@ def kit(session: str, school: str | None, as_json: bool) -> None:
             f"{row['words']:<58} raw {shown[0]} now {shown[1]} {row['against']:>6} {shown[2]}  [{low}..{high}] {state}{verse}"
         )
     lines += [f"  {row['words']}: {row['help']['words']} ({row['help']['step']})" for row in rows if row["help"]]
-    emit({"school": school, "figures": rows}, as_json, lines)
+    lost = carding.lost(measure, school)
+    for row in lost:
+        shown = "   –  " if row["value"] is None else f"{row['value']:6.1f}"
+        low, high = ("" if edge is None else f"{edge:g}" for edge in row["limit"])
+        state = "?" if row["value"] is None else f"over by {row['off']:.1f}" if row["off"] else "ok"
+        lines.append(f"{row['words']:<58} {shown} {row['unit']:<2} [{low}..{high}] {state}")
+    emit({"school": school, "figures": rows, "lost": lost}, as_json, lines)

@@ -139,9 +139,12 @@ def _settle(handle: Handle) -> dict:
 
 
 def _card_words(session: Session) -> str:
-    """Return which figures of the card are still off."""
-    off = [row.figure.words for row in carding.card(Measure(session), session.plan.school) if row.off > carding.MET_DB]
-    return "every figure is where the school wants it" if not off else f"still off: {', '.join(off)}"
+    """Return which figures of the card are still off, and what was lost beyond its limit."""
+    measure, school = Measure(session), session.plan.school
+    off = [row.figure.words for row in carding.card(measure, school) if row.off > carding.MET_DB]
+    lost = [row["words"] for row in carding.lost(measure, school) if row["off"]]
+    told = f"still off: {', '.join(off)}" if off else "every figure is in range"
+    return f"{told}; lost beyond the limit: {', '.join(lost)}" if lost else told
 
 
 def _take(handle: Handle) -> dict:

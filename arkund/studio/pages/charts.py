@@ -417,6 +417,7 @@ def kit(m: Measure, mic_id: str | None) -> dict:
         "school": school,
         "schools": list(SCHOOLS),
         "card": carding.told(carding.card(m, school, span)),
+        "lost": carding.lost(m, school, span),
         "hits": carding.average_hits(m, span),
         "span_s": [round(each / m.rate, 1) for each in span],
         "calm_s": [round(each / m.rate, 1) for each in m.calm_span()] if carding.known_calm(m) else None,

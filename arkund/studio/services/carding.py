@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import at_once
+from arkund.core.card.cost import COSTS, costs, off_limit
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
 from arkund.core.card.raw import raw_plan
@@ -102,6 +103,31 @@ def figures(measure: Measure, span: Span) -> dict[str, float | None]:
         return {"figures": {key: None if v is None else round(float(v), 2) for key, v in found.items()}}
 
     return measure.kept("card", [measure.plan.to_json(), list(span)], compute)["figures"]
+
+
+def lost(measure: Measure, school: str, span: Span | None = None) -> list[dict]:
+    """Return what the kit lost against the raw sum over a part of the song, the busiest where none is given, as rows of a card: see ``core.card.cost``."""
+    span = span or measure.busy_span()
+
+    def compute() -> dict:
+        both = (measure.at(raw_plan(measure.plan)), measure)
+        raw, now = (
+            Sound(rendered(each.plan, each.recordings, span, "kit"), heard_hits(each, span), each.rate) for each in both
+        )
+        return {"figures": {key: None if v is None else round(v, 2) for key, v in costs(raw, now).items()}}
+
+    found = measure.kept("lost", [measure.plan.to_json(), list(span)], compute)["figures"]
+    return [
+        {
+            "key": cost.key,
+            "words": cost.words,
+            "unit": cost.unit,
+            "value": found[cost.key],
+            "limit": [None if abs(edge) == INF else edge for edge in getattr(cost, school)],
+            "off": round(off_limit(cost, found[cost.key], school), 2),
+        }
+        for cost in COSTS
+    ]
 
 
 def _bleed(shells: list[MicPlan], strips: dict[str, np.ndarray], hits: dict, rate: int) -> dict[str, float | None]:

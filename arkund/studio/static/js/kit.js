@@ -13,6 +13,7 @@ const HITS_HEIGHT = 190;
 const LEAST_SPAN = 6; // dB of a scale
 const DEEP_DB = 48;
 const MET = 0.05;
+const FONT = '13px "Sheet", sans-serif';
 const NAMES = { kick: "average kick", snare: "average back-beat" };
 
 Alpine.data("kit", () => ({
@@ -31,7 +32,8 @@ Alpine.data("kit", () => ({
   words() {
     if (!this.chart) return "";
     const met = this.known().filter((row) => row.off <= MET).length;
-    return `${met} of ${this.known().length} figures where they are meant to be`;
+    const lost = this.chart.lost.filter((row) => row.off > 0).length;
+    return `${met} of ${this.known().length} figures in range${lost ? `; ${lost} ${lost === 1 ? "loss" : "losses"} beyond the limit` : ""}`;
   },
   /** What misses its target, with what usually mends it. */
   held() {
@@ -72,17 +74,19 @@ Alpine.data("kit", () => ({
     if (!this.chart) return;
     this.drawHits();
     const rows = this.chart.card;
-    if (!this.sheet.begin(rows.length * ROW + 20)) return;
+    const lost = this.chart.lost.map((row) => ({ ...row, against: "limit", raw: row.unit === "%" ? 100 : 0, target: row.limit, calm: null }));
+    if (!this.sheet.begin((rows.length + lost.length + 1) * ROW + 20)) return;
     const { sheet } = this;
     rows.forEach((row, i) => this.drawRow(row, sheet.top + (i + 0.5) * ROW));
+    sheet.text("what must not be lost, against the raw sum", sheet.left, sheet.top + (rows.length + 0.6) * ROW, "soft", "left", FONT);
+    lost.forEach((row, i) => this.drawRow(row, sheet.top + (rows.length + i + 1.5) * ROW));
   },
   drawRow(row, y) {
     const { sheet } = this;
-    const font = '13px "Sheet", sans-serif';
-    sheet.text(row.words + (row.against === "change" ? ", change" : ""), sheet.left - 12, y, row.value === null ? "soft" : "ink", "right", font);
+    sheet.text(row.words + (row.against === "change" ? ", change" : ""), sheet.left - 12, y, row.value === null ? "soft" : "ink", "right", FONT);
     sheet.line(sheet.left, y, sheet.right, y, "fine");
     if (row.value === null) {
-      sheet.text("not told by this playing", sheet.right + 12, y, "soft", "left", font);
+      sheet.text("not told by this playing", sheet.right + 12, y, "soft", "left", FONT);
       return;
     }
     const { raw, axis } = this.scaleOf(row);
@@ -101,9 +105,10 @@ Alpine.data("kit", () => ({
     }
     this.dot(at, y, colour, true);
     if (row.calm !== null) this.tick(clamp(axis.to(row.calm), sheet.left, sheet.right), y);
-    const was = row.against === "change" || row.raw === null ? "" : `${figure(row.raw, 1)} → `;
-    const state = met ? "" : `, off by ${figure(row.off, 1)}`;
-    sheet.text(`${was}${figure(row.value, 1, row.against === "change")} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
+    const was = row.against !== "now" || row.raw === null ? "" : `${figure(row.raw, 1)} → `;
+    const state = met ? "" : `, ${row.against === "limit" ? "over" : "off"} by ${figure(row.off, 1)}`;
+    const signed = row.against === "change" || (row.against === "limit" && row.unit === "dB");
+    sheet.text(`${was}${figure(row.value, row.unit === "%" ? 0 : 1, signed)} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
   },
   /** The calmest part of the song, as a mark of its own shape. */
   tick(x, y) {
