@@ -17,7 +17,7 @@ SLOW = """() => {
   const usual = globalThis.fetch;
   globalThis.fetch = async (address, ...others) => {
     const answer = await usual(address, ...others);
-    if (String(address).endsWith("/music")) await new Promise((tell) => setTimeout(tell, 2000));
+    if (String(address).endsWith("/music")) await new Promise((tell) => setTimeout(tell, 5000));
     return answer;
   };
 }"""

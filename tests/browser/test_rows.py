@@ -50,7 +50,7 @@ LATE = """(session) => {
     const answer = await usual(address, ...others);
     if (String(address).endsWith("/data") && globalThis.late === undefined) {
       globalThis.late = false;
-      await new Promise((tell) => setTimeout(tell, 2000));
+      await new Promise((tell) => setTimeout(tell, 4000));
       globalThis.late = true;
     }
     return answer;

@@ -59,9 +59,10 @@ class TestLostDatabase:
             database.unlink()
         else:
             database.write_bytes(b"" if how == "empty" else b"no database at all" * 500)
-        said = arkund(data, *(("sessions",) if how == "garbage" else ("serve", "--port", "1")))
-        assert said.returncode == 2
-        assert "doctor --from-audio" in said.stderr
+        for words in (("serve", "--port", "1"), ("sessions",))[: 2 if how == "garbage" else 1]:
+            said = arkund(data, *words)
+            assert said.returncode == 2
+            assert "doctor --from-audio" in said.stderr
         assert audio_of(data) == before
         rebuilt = arkund(data, "doctor", "--from-audio")
         assert rebuilt.returncode == 0, rebuilt.stdout + rebuilt.stderr

@@ -32,9 +32,9 @@ def loaded(seed: int, folder, inverted: str, late: str) -> Session:
     ("seed", "inverted", "late"),
     [
         (57801, "KD out", "Kik sub"),
-        pytest.param(57802, "KD in", "KD out", marks=pytest.mark.long),
-        pytest.param(57803, "Kik sub", "KD in", marks=pytest.mark.long),
-        pytest.param(57804, "KD out", "KD in", marks=pytest.mark.long),
+        (57802, "KD in", "KD out"),
+        (57803, "Kik sub", "KD in"),
+        (57804, "KD out", "KD in"),
     ],
 )
 @pytest.mark.long

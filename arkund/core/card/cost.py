@@ -1,9 +1,9 @@
-"""What a mix must not lose: the other half of the kit card. Measured on what comes out, the kit now against the raw sum of the same recordings.
+"""What a mix must not lose: the other half of the kit card. Measured on what comes out, the kit against the trimmed sum of the same recordings.
 
 A figure of the first half can be bought with any of these: hits cut short stand out, equal hits are dense, a narrow kit is centred. Each has a limit by style.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,7 +17,9 @@ from arkund.core.card.measure import (
     sides_db,
     spans,
     strong_times,
+    times,
 )
+from arkund.core.card.targets import INF, Figure, Range, off_by
 from arkund.core.errors import AudioError
 from arkund.core.units import gain_to_db, power_to_db
 
@@ -28,84 +30,114 @@ LONE_HIT_MS = 60.0  # of a hat that sounds alone
 LEAST_LONE = 8
 FRAME_MS, HIT_FRAME_MS, AFTER_HIT_MS = 10.0, 50.0, 60.0
 HEARD_UNDER_HITS_DB = 30.0  # what lies further under the hits may go
+DEEPEST = 0.05  # of all frames
 TOP_HZ, BELOW_TOP_HZ = (11_000.0, 18_000.0), (4000.0, 11_000.0)
 GAP_SHARE = 0.2  # of all frames: the softest, which are what lies between hits
-INF = float("inf")
-Limit = tuple[float, float]
 
 
 @dataclass(frozen=True, slots=True)
 class Cost:
-    """One figure of what was lost. words : as a page says it; unit : of the figure; what it may be, from and to, by style"""
+    """A figure of what was lost, and what it may be, by style."""
 
-    key: str
-    words: str
-    unit: str
-    natural: Limit
-    punchy: Limit
-    heavy: Limit
+    figure: Figure
+    limits: Mapping[str, Range]
 
 
-def _at_least(key: str, words: str, unit: str, *limits: float) -> Cost:
-    return Cost(key, words, unit, *((limit, INF) for limit in limits))
+def _cost(figure: Figure, natural: Range, punchy: Range, heavy: Range) -> Cost:
+    return Cost(figure, {"natural": natural, "punchy": punchy, "heavy": heavy})
 
 
-def _at_most(key: str, words: str, unit: str, *limits: float) -> Cost:
-    return Cost(key, words, unit, *((-INF, limit) for limit in limits))
+def _within(limit: float) -> Range:
+    return -limit, limit
 
 
-def _within(key: str, words: str, unit: str, *limits: float) -> Cost:
-    return Cost(key, words, unit, *((-limit, limit) for limit in limits))
-
-
+SPREAD = "spread (standard deviation) of its peaks in the kit against that in the trimmed sum"
+SIDES = "left against right at its hits"
 COSTS = (
-    _at_least("accents_kick", "accents of the kick kept", "%", 80.0, 60.0, 40.0),
-    _at_least("accents_snare", "accents of the back-beats kept", "%", 80.0, 60.0, 40.0),
-    _at_most("hats_even", "hi-hat and ride: range of their gain", "dB", 3.0, 4.0, 6.0),
-    _at_least("tails", "tails: deepest cut of what is heard between hits", "dB", -10.0, -15.0, -20.0),
-    _at_most("floor", "noise floor between hits against hits, change", "dB", 1.0, 3.0, 6.0),
-    _within("top", "11 to 18 kHz against 4 to 11 kHz, change", "dB", 2.0, 3.0, 4.0),
-    _within("width", "width: side against middle, change", "dB", 2.0, 3.0, 3.0),
-    _within("image_kick", "image: kick", "dB", 1.5, 1.5, 1.5),
-    _within("image_snare", "image: snare", "dB", 1.5, 1.5, 1.5),
-    _within("image_cymbals", "image: above 6 kHz between hits, change", "dB", 1.0, 1.0, 1.0),
+    _cost(Figure("accents_kick", "kick accents", "%", how=SPREAD), (80.0, INF), (60.0, INF), (40.0, INF)),
+    _cost(Figure("accents_snare", "back-beat accents", "%", how=SPREAD), (80.0, INF), (60.0, INF), (40.0, INF)),
+    _cost(
+        Figure(
+            "hats_even",
+            "gain range of hi-hat and ride",
+            "dB",
+            how="above 6 kHz, what was done to strokes that sound alone, from the least to the most (5 to 95 %)",
+        ),
+        (-INF, 3.0),
+        (-INF, 4.0),
+        (-INF, 6.0),
+    ),
+    _cost(
+        Figure(
+            "tails",
+            "deepest cut between hits",
+            "dB",
+            how="of what lies within 30 dB of the hits: how much further it was turned down than they were (deepest 5 %)",
+        ),
+        (-10.0, INF),
+        (-15.0, INF),
+        (-20.0, INF),
+    ),
+    _cost(
+        Figure("floor", "noise floor between hits", "dB", "change", how="the softest fifth against the hits"),
+        (-INF, 1.0),
+        (-INF, 3.0),
+        (-INF, 6.0),
+    ),
+    _cost(
+        Figure("top", "top end", "dB", "change", how="11 to 18 kHz against 4 to 11 kHz"),
+        _within(2.0),
+        _within(3.0),
+        _within(4.0),
+    ),
+    _cost(
+        Figure("width", "stereo width", "dB", "change", how="side against mid"),
+        _within(2.0),
+        _within(3.0),
+        _within(3.0),
+    ),
+    _cost(Figure("image_kick", "image of the kick", "dB", how=SIDES), _within(1.5), _within(1.5), _within(1.5)),
+    _cost(Figure("image_snare", "image of the snare", "dB", how=SIDES), _within(1.5), _within(1.5), _within(1.5)),
+    _cost(
+        Figure(
+            "image_cymbals", "image of the cymbals", "dB", "change", how="left against right above 6 kHz, between hits"
+        ),
+        _within(1.0),
+        _within(1.0),
+        _within(1.0),
+    ),
 )
 
 
-def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
-    """Return the figures of what was lost from a raw sum to a kit, None where the playing does not tell them.
+def costs(trimmed: Sound, now: Sound) -> dict[str, float | None]:
+    """Return the figures of what was lost from a trimmed sum to a kit, None where the playing does not tell them; of a sum against itself, those of no loss.
 
-    raw, now : the same part of the song, with the hits where each has them; accents are in % of the raw spread, all else is in dB. Raises AudioError where they
-    differ in length or rate.
+    trimmed, now : the same part of the song, with the hits where each has them. Accents are in % of the sum's spread, all else is in dB. Raises AudioError
+    where the two differ in length or rate.
     """
-    if raw.audio.shape != now.audio.shape or raw.sample_rate_hz != now.sample_rate_hz:
+    if trimmed.audio.shape != now.audio.shape or trimmed.sample_rate_hz != now.sample_rate_hz:
         raise AudioError(
-            f"costs: expected the same part of the song twice; got {raw.audio.shape} and {now.audio.shape} samples."
+            f"costs: expected the same part of the song twice; got {trimmed.audio.shape} and {now.audio.shape} samples."
         )
-    highs = [passed(each.audio, HIGHS_HZ, None, each.sample_rate_hz) for each in (raw, now)]
+    both = (trimmed, now)
+    highs = [passed(each.audio, HIGHS_HZ, None, each.sample_rate_hz) for each in both]
     return {
-        "accents_kick": _kept(*(_spread_db(each, "kick") for each in (raw, now))),
-        "accents_snare": _kept(*(_spread_db(each, "snare") for each in (raw, now))),
-        "hats_even": _hats_even_db(raw, now, *highs),
-        "tails": _deepest_db(raw, now),
-        "floor": _change(raw, now, _floor_db),
-        "top": _change(raw, now, _top_db),
-        "width": _change(raw, now, _width_db),
-        "image_kick": sides_db(now.audio, _hits_of(now, "kick"), now.sample_rate_hz),
-        "image_snare": sides_db(now.audio, _hits_of(now, "snare"), now.sample_rate_hz),
-        "image_cymbals": _image_change_db(raw, now, *highs),
+        "accents_kick": _kept(*(_spread_db(each, "kick") for each in both)),
+        "accents_snare": _kept(*(_spread_db(each, "snare") for each in both)),
+        "hats_even": _hats_even_db(*both, *highs),
+        "tails": _deepest_db(*both),
+        "floor": _change(*both, _floor_db),
+        "top": _change(*both, _top_db),
+        "width": _change(*both, _width_db),
+        "image_kick": sides_db(now.audio, times(now, "kick"), now.sample_rate_hz),
+        "image_snare": sides_db(now.audio, times(now, "snare"), now.sample_rate_hz),
+        "image_cymbals": _image_change_db(*both, *highs),
     }
-
-
-def off_limit(cost: Cost, value: float | None, style: str) -> float:
-    """Return by how much a figure passes its limit of a style (natural, punchy, heavy); 0 where it holds or is not known."""
-    low, high = getattr(cost, style)
-    return 0.0 if value is None else max(low - value, value - high, 0.0)
 
 
 def over_limit(figures: Mapping[str, float | None], style: str) -> dict[str, float]:
     """Return by figure by how much its limit of a style is passed; those that hold are left out."""
-    off = {cost.key: off_limit(cost, figures[cost.key], style) for cost in COSTS}
+    off = {cost.figure.key: off_by(figures[cost.figure.key], cost.limits[style]) for cost in COSTS}
     return {key: by for key, by in off.items() if by > 0.0}
 
 
@@ -114,13 +146,9 @@ def _change(raw: Sound, now: Sound, of: Callable[[Sound], float | None]) -> floa
     return None if before is None or after is None else after - before
 
 
-def _hits_of(sound: Sound, piece: str) -> list[float]:
-    return [h.time_s for h in sound.hits.get(piece, []) if not h.ghost]
-
-
 def _spread_db(sound: Sound, piece: str) -> float | None:
     """Return the standard deviation of a drum's peaks in the kit."""
-    parts = spans(sound.audio, _hits_of(sound, piece), -1.0, PEAK_MS, sound.sample_rate_hz)
+    parts = spans(sound.audio, times(sound, piece), -1.0, PEAK_MS, sound.sample_rate_hz)
     peaks = [float(gain_to_db(max(np.abs(part).max(), 1e-6))) for part in parts]
     return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
 
@@ -162,7 +190,7 @@ def _deepest_db(raw: Sound, now: Sound) -> float | None:
     hit_db, gain_db = np.median([b for b, _ in at_hits]), np.median([a - b for b, a in at_hits])
     before, after = (frames_db(each.audio, rate) for each in (raw, now))
     heard = (before > hit_db - HEARD_UNDER_HITS_DB) & _between(raw, before.size)
-    return float(np.quantile((after - before)[heard] - gain_db, 0.05)) if heard.any() else None
+    return float(np.quantile((after - before)[heard] - gain_db, DEEPEST)) if heard.any() else None
 
 
 def _between(sound: Sound, count: int) -> np.ndarray:
@@ -218,7 +246,7 @@ def frames_db(x: np.ndarray, sample_rate_hz: int) -> np.ndarray:
     return np.maximum(power_to_db(power + 1e-18), QUIETEST_DB)
 
 
-def power_db(x: np.ndarray | Sequence[float]) -> float:
+def power_db(x: np.ndarray) -> float:
     """Return the level of a sound [shape=(samples, channels)], all channels together, in dB."""
     power = float(np.mean(np.square(x, dtype=np.float64)) * np.shape(x)[1])
     return max(float(power_to_db(power + 1e-18)), QUIETEST_DB)

@@ -72,6 +72,35 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
         LOW: ("It peaks lower than it may: the kit's level.", "blend"),
         HIGH: ("It peaks higher than it should: the kit's level.", "blend"),
     },
+    "accents_kick": {LOW: ("Kicks were levelled: less clipping, a higher threshold of their compressors.", "punch")},
+    "accents_snare": {
+        LOW: ("Back-beats were levelled: less clipping, a higher threshold of their compressors.", "punch")
+    },
+    "hats_even": {
+        HIGH: ("Hats swing with the kit: less ducking and reduction in their mics and the overheads.", "punch")
+    },
+    "tails": {LOW: ("What rings between hits is cut: a smaller range, a longer hold and release.", "clean")},
+    "floor": {HIGH: ("What lies between hits came up: SUSTAIN softer, less reduction.", "blend")},
+    "top": {
+        LOW: ("The top was lost: low-passes and saturation, or overheads that are too soft.", "tone"),
+        HIGH: ("The top came up: softer high shelves.", "tone"),
+    },
+    "width": {
+        LOW: ("The kit became narrower: overheads and rooms are too soft against the close mics.", "blend"),
+        HIGH: ("The kit became wider: overheads and rooms are too loud against the close mics.", "blend"),
+    },
+    "image_kick": {
+        LOW: ("The kick comes from the right: its pan, or the overheads' levels.", "blend"),
+        HIGH: ("The kick comes from the left: its pan, or the overheads' levels.", "blend"),
+    },
+    "image_snare": {
+        LOW: ("The snare comes from the right: its pan, or the overheads' levels.", "blend"),
+        HIGH: ("The snare comes from the left: its pan, or the overheads' levels.", "blend"),
+    },
+    "image_cymbals": {
+        LOW: ("Cymbals moved to the right: the levels and pans of overheads and rooms.", "blend"),
+        HIGH: ("Cymbals moved to the left: the levels and pans of overheads and rooms.", "blend"),
+    },
 }
 
 

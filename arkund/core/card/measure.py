@@ -50,7 +50,7 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     middle = passed(x, *GHOSTS_HZ, rate)
     cymbals = [t for piece in ("hihat", "ride") for t in lone_times(sound, piece)]
     ghosts = lone_times(sound, "snare", ghosts=True)
-    kicks = lone_times(sound, "kick") or _times(sound, "kick")
+    kicks = lone_times(sound, "kick") or times(sound, "kick")
     toms = _clear_toms(sound)
     return {
         "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
@@ -108,18 +108,19 @@ def strong_times(hits: Hits) -> list[float]:
     return [h.time_s for piece in STRONG for h in hits.get(piece, []) if not h.ghost]
 
 
-def _times(sound: Sound, piece: str) -> list[float]:
+def times(sound: Sound, piece: str) -> list[float]:
+    """Return when a piece is struck, ghosts left out, in s."""
     return [h.time_s for h in sound.hits.get(piece, []) if not h.ghost]
 
 
 def _back_beats(sound: Sound) -> list[float]:
-    return _times(sound, "snare")
+    return times(sound, "snare")
 
 
 def _clear_toms(sound: Sound) -> list[float]:
     """Return the strokes of toms that no kick or snare is near, all of them where there are none."""
     others = np.sort([h.time_s for piece in STRONG for h in sound.hits.get(piece, [])])
-    toms = [t for piece in sound.hits if is_tom(piece) for t in _times(sound, piece)]
+    toms = [t for piece in sound.hits if is_tom(piece) for t in times(sound, piece)]
     clear = [t for t in toms if not np.any((others > t - LONE_MS[0] / 1000.0) & (others < t + TOM_WINDOW_MS / 1000.0))]
     return clear if len(clear) >= 2 else toms
 

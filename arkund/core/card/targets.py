@@ -8,12 +8,15 @@ INF = float("inf")
 
 @dataclass(frozen=True, slots=True)
 class Figure:
-    """One figure of the card. against : what the target is about, the figure as it is ("now") or its change against the raw kit ("change")"""
+    """One figure of the card. against : what the target is about, the figure as it is ("now") or its change against the raw kit ("change");
+    how : it is measured
+    """
 
     key: str
     words: str
     unit: str
     against: str = "now"
+    how: str = ""
 
 
 FIGURES = (

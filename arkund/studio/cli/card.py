@@ -19,21 +19,17 @@ def kit(session: str, school: str | None, as_json: bool) -> None:
     measure = Measure(session_of(session))
     school = school or measure.plan.school
     carding.calm(measure)
-    rows = carding.told(carding.card(measure, school))
-    lines = []
-    for row in rows:
-        shown = ["   –  " if row[key] is None else f"{row[key]:6.1f}" for key in ("raw", "now", "value")]
-        low, high = ("" if edge is None else f"{edge:+g}" for edge in row["target"])
-        state = "?" if row["value"] is None else "ok" if row["off"] <= 0.05 else f"off by {row['off']:.1f}"
-        verse = "" if row["calm"] is None else f", calmest part {row['calm']:.1f}"
-        lines.append(
-            f"{row['words']:<58} raw {shown[0]} now {shown[1]} {row['against']:>6} {shown[2]}  [{low}..{high}] {state}{verse}"
-        )
-    lines += [f"  {row['words']}: {row['help']['words']} ({row['help']['step']})" for row in rows if row["help"]]
-    lost = carding.lost(measure, school)
-    for row in lost:
-        shown = "   –  " if row["value"] is None else f"{row['value']:6.1f}"
-        low, high = ("" if edge is None else f"{edge:g}" for edge in row["limit"])
-        state = "?" if row["value"] is None else f"over by {row['off']:.1f}" if row["off"] else "ok"
-        lines.append(f"{row['words']:<58} {shown} {row['unit']:<2} [{low}..{high}] {state}")
+    rows, lost = (carding.told(found(measure, school)) for found in (carding.card, carding.lost))
+    lines = [*map(_line, rows), "What must not be lost, against the trimmed sum:", *map(_line, lost)]
+    lines += [
+        f"  {row['words']}: {row['help']['words']} ({row['help']['step']})" for row in (*rows, *lost) if row["help"]
+    ]
     emit({"school": school, "figures": rows, "lost": lost}, as_json, lines)
+
+
+def _line(row: dict) -> str:
+    shown = ["   –  " if row[key] is None else f"{row[key]:6.1f}" for key in ("raw", "now", "value")]
+    low, high = ("" if edge is None else f"{edge:+g}" for edge in row["target"])
+    state = "?" if row["value"] is None else "ok" if row["off"] <= 0.05 else f"off by {row['off']:.1f}"
+    verse = "" if row["calm"] is None else f", calmest part {row['calm']:.1f}"
+    return f"{row['words']:<58} raw {shown[0]} now {shown[1]} {row['against']:>6} {shown[2]}  [{low}..{high}] {state}{verse}"

@@ -139,12 +139,12 @@ def _settle(handle: Handle) -> dict:
 
 
 def _card_words(session: Session) -> str:
-    """Return which figures of the card are still off, and what was lost beyond its limit."""
+    """Return which figures of the card are still off, and which costs are beyond their limits."""
     measure, school = Measure(session), session.plan.school
     off = [row.figure.words for row in carding.card(measure, school) if row.off > carding.MET_DB]
-    lost = [row["words"] for row in carding.lost(measure, school) if row["off"]]
+    lost = [row.figure.words for row in carding.lost(measure, school) if row.off > carding.MET_DB]
     told = f"still off: {', '.join(off)}" if off else "every figure is in range"
-    return f"{told}; lost beyond the limit: {', '.join(lost)}" if lost else told
+    return f"{told}; beyond the cost limits: {', '.join(lost)}" if lost else told
 
 
 def _take(handle: Handle) -> dict:

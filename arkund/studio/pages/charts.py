@@ -13,6 +13,7 @@ from arkund.core.kit.pieces import LAYER, PIECES, ROLES, has_low_end, is_close, 
 from arkund.core.level.settings import SCHOOLS as LEVEL_SCHOOLS
 from arkund.core.load.propose import loudest_piece
 from arkund.core.plan.plan import Capture, Plan
+from arkund.core.plan.scenes import OF_A_LAYER
 from arkund.core.punch.measure import attack_and_body_db
 from arkund.core.render.source import source
 from arkund.core.replace.layers import SPLIT_HZ, USUAL_SPLIT_HZ
@@ -247,6 +248,7 @@ def replace(m: Measure, mic_id: str | None) -> dict:
         "key": m.plan.key,
         "keys": list(NOTES),
         "sorts_fit": bool(piece) and has_low_end(piece),
+        "in_scenes": OF_A_LAYER,
     }
 
 
@@ -417,7 +419,7 @@ def kit(m: Measure, mic_id: str | None) -> dict:
         "school": school,
         "schools": list(SCHOOLS),
         "card": carding.told(carding.card(m, school, span)),
-        "lost": carding.lost(m, school, span),
+        "lost": carding.told(carding.lost(m, school, span)),
         "hits": carding.average_hits(m, span),
         "span_s": [round(each / m.rate, 1) for each in span],
         "calm_s": [round(each / m.rate, 1) for each in m.calm_span()] if carding.known_calm(m) else None,

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import at_once
-from arkund.core.card.cost import COSTS, costs, off_limit
+from arkund.core.card.cost import COSTS, costs
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
-from arkund.core.card.raw import raw_plan
+from arkund.core.card.raw import raw_plan, trimmed_plan
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
@@ -100,34 +100,29 @@ def figures(measure: Measure, span: Span) -> dict[str, float | None]:
             lambda: layering.carried(measure, "kick") if any(m.piece == "kick" for m in shells) else None,
         )
         found["low_end"] = low.gain_db if low and len(low.main_db) > 1 else None
-        return {"figures": {key: None if v is None else round(float(v), 2) for key, v in found.items()}}
+        return {"figures": _rounded(found)}
 
     return measure.kept("card", [measure.plan.to_json(), list(span)], compute)["figures"]
 
 
-def lost(measure: Measure, school: str, span: Span | None = None) -> list[dict]:
-    """Return what the kit lost against the raw sum over a part of the song, the busiest where none is given, as rows of a card: see ``core.card.cost``."""
+def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
+    """Return what the kit lost against the trimmed sum over a part of the song, the busiest where none is given: see ``core.card.cost``."""
     span = span or measure.busy_span()
 
     def compute() -> dict:
-        both = (measure.at(raw_plan(measure.plan)), measure)
-        raw, now = (
+        both = (measure.at(trimmed_plan(measure.plan)), measure)
+        trimmed, now = (
             Sound(rendered(each.plan, each.recordings, span, "kit"), heard_hits(each, span), each.rate) for each in both
         )
-        return {"figures": {key: None if v is None else round(v, 2) for key, v in costs(raw, now).items()}}
+        return {"none": _rounded(costs(trimmed, trimmed)), "now": _rounded(costs(trimmed, now))}
 
-    found = measure.kept("lost", [measure.plan.to_json(), list(span)], compute)["figures"]
-    return [
-        {
-            "key": cost.key,
-            "words": cost.words,
-            "unit": cost.unit,
-            "value": found[cost.key],
-            "limit": [None if abs(edge) == INF else edge for edge in getattr(cost, school)],
-            "off": round(off_limit(cost, found[cost.key], school), 2),
-        }
-        for cost in COSTS
-    ]
+    found = measure.kept("lost", [measure.plan.to_json(), list(span)], compute)
+    none, now = found["none"], found["now"]
+    return [Row(cost.figure, none[cost.figure.key], now[cost.figure.key], cost.limits[school]) for cost in COSTS]
+
+
+def _rounded(found: dict[str, float | None]) -> dict[str, float | None]:
+    return {key: None if v is None else round(float(v), 2) for key, v in found.items()}
 
 
 def _bleed(shells: list[MicPlan], strips: dict[str, np.ndarray], hits: dict, rate: int) -> dict[str, float | None]:
@@ -187,6 +182,7 @@ def told(rows: list[Row]) -> list[dict]:
             "words": row.figure.words,
             "unit": row.figure.unit,
             "against": row.figure.against,
+            "how": row.figure.how,
             "raw": row.raw,
             "now": row.now,
             "value": None if row.value is None else round(row.value, 2),

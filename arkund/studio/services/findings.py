@@ -76,7 +76,7 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     """
     found, plan, out = find(step, measure), measure.plan, []
     decided = standing_decisions(session, [finding.key for finding in found])
-    past = session.decisions.filter(verdict=Decision.DONE, key__startswith=f"{step}:", move__state=Move.DONE)
+    past = session.decisions.filter(verdict=Decision.DONE, step=step, move__state=Move.DONE)
     gone = list(past.exclude(key__in=decided).select_related("move")[:MOST_PAST])
     done = [decision.move.number for decision in (*decided.values(), *gone) if decision.verdict == Decision.DONE]
     by_hand = _set_by_hand(session, min(done)) if done else {}

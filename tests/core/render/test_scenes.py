@@ -201,7 +201,7 @@ class TestPromise:
         scenes.check(mine)
         stream, out = streamed(mine, kit, size=30_011)
         rng, cache = np.random.default_rng(seed), SpanCache()
-        names = ["kit", stream.stems[0]]
+        names = ["kit", stream.stems[0], f"strip:{mine.mics[0].id}"]
         with ThreadPoolExecutor(2) as pool:
             for name in names:
                 start = int(rng.choice([LINE - 30_000, LINE - 96_000, 2000])) + int(rng.integers(0, 20_000))

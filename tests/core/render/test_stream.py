@@ -42,7 +42,7 @@ class TestStream:
         plan = random_rig(kit.plan, seed)
         stream, out = streamed(plan, kit, size=30_011)
         rng = np.random.default_rng(seed)
-        names = ["kit", "path:p0", *rng.choice(sorted(out), 2)]
+        names = ["kit", "path:p0", *rng.choice(sorted(out), 4)]
         for name in names:
             assert out[name].shape[0] == stream.length >= kit.samples
             start = int(rng.integers(0, kit.samples - 24_000))

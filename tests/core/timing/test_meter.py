@@ -42,9 +42,10 @@ class TestEstimateMeter:
             octaves = np.log2(found.bpm / playing.bpm)
             assert abs(octaves - round(octaves)) < 0.03, seed
 
-    def test_without_a_click(self):
+    @pytest.mark.parametrize("seeds", [range(5100, 5102), pytest.param(range(5102, 5105), marks=pytest.mark.long)])
+    def test_without_a_click(self, seeds):
         """Windows hold where the tempo of the whole song does not."""
-        for seed in range(5100, 5102):
+        for seed in seeds:
             playing = playing_of(seed, wander_ms=0.0, loose_percent=0.4)
             assert estimate_meter(hits_of(play(playing))).name == PLAYED[playing.style], seed
 

@@ -13,8 +13,7 @@ from arkund.core.units import db_to_gain
 from tests.kits import small_kit
 
 RATE = 48_000
-LONG = ((57701, "straight", 108.0), (57703, "slow", 74.0), (57704, "sixeight", 63.0))
-KITS = ((57702, "busy", 94.0), *(pytest.param(*each, marks=pytest.mark.long) for each in LONG))
+KITS = ((57701, "straight", 108.0), (57702, "busy", 94.0), (57703, "slow", 74.0), (57704, "sixeight", 63.0))
 
 
 @functools.lru_cache(maxsize=1)

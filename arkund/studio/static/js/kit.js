@@ -32,12 +32,15 @@ Alpine.data("kit", () => ({
   words() {
     if (!this.chart) return "";
     const met = this.known().filter((row) => row.off <= MET).length;
-    const lost = this.chart.lost.filter((row) => row.off > 0).length;
-    return `${met} of ${this.known().length} figures in range${lost ? `; ${lost} ${lost === 1 ? "loss" : "losses"} beyond the limit` : ""}`;
+    const kept = this.lost().filter((row) => row.value !== null);
+    return `${met} of ${this.known().length} figures in range, ${kept.filter((row) => row.off <= MET).length} of ${kept.length} costs within limits`;
   },
   /** What misses its target, with what usually mends it. */
   held() {
-    return this.known().filter((row) => row.help);
+    return [...(this.chart?.card || []), ...this.lost()].filter((row) => row.help);
+  },
+  lost() {
+    return this.chart?.lost || [];
   },
   done() {
     return this.chart?.done || [];
@@ -73,13 +76,13 @@ Alpine.data("kit", () => ({
   draw() {
     if (!this.chart) return;
     this.drawHits();
-    const rows = this.chart.card;
-    const lost = this.chart.lost.map((row) => ({ ...row, against: "limit", raw: row.unit === "%" ? 100 : 0, target: row.limit, calm: null }));
-    if (!this.sheet.begin((rows.length + lost.length + 1) * ROW + 20)) return;
+    const { card, lost } = this.chart;
+    if (!this.sheet.begin((card.length + 1 + lost.length) * ROW + 20)) return;
     const { sheet } = this;
-    rows.forEach((row, i) => this.drawRow(row, sheet.top + (i + 0.5) * ROW));
-    sheet.text("what must not be lost, against the raw sum", sheet.left, sheet.top + (rows.length + 0.6) * ROW, "soft", "left", FONT);
-    lost.forEach((row, i) => this.drawRow(row, sheet.top + (rows.length + i + 1.5) * ROW));
+    const y = (row) => sheet.top + (row + 0.5) * ROW;
+    card.forEach((row, i) => this.drawRow(row, y(i)));
+    sheet.text("what must not be lost, against the trimmed sum", sheet.left, y(card.length), "soft", "left", FONT);
+    lost.forEach((row, i) => this.drawRow(row, y(card.length + 1 + i)));
   },
   drawRow(row, y) {
     const { sheet } = this;
@@ -105,10 +108,10 @@ Alpine.data("kit", () => ({
     }
     this.dot(at, y, colour, true);
     if (row.calm !== null) this.tick(clamp(axis.to(row.calm), sheet.left, sheet.right), y);
-    const was = row.against !== "now" || row.raw === null ? "" : `${figure(row.raw, 1)} → `;
-    const state = met ? "" : `, ${row.against === "limit" ? "over" : "off"} by ${figure(row.off, 1)}`;
-    const signed = row.against === "change" || (row.against === "limit" && row.unit === "dB");
-    sheet.text(`${was}${figure(row.value, row.unit === "%" ? 0 : 1, signed)} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
+    const digits = row.unit === "%" ? 0 : 1;
+    const was = row.against === "change" || row.raw === null ? "" : `${figure(row.raw, digits)} → `;
+    const state = met ? "" : `, off by ${figure(row.off, digits)}`;
+    sheet.text(`${was}${figure(row.value, digits, row.against === "change")} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
   },
   /** The calmest part of the song, as a mark of its own shape. */
   tick(x, y) {

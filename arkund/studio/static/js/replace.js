@@ -12,7 +12,6 @@ const LOW_HEIGHT = 210;
 const DEEP_DB = 42; // under the strongest band
 const EVERY_DB = -60; // strikes from there on: all of them
 const SONG = ""; // for the whole song, also while a scene is chosen
-const IN_A_SCENE = ["level_db", "mute"]; // of a layer
 const GRIP = 8; // pixels about a line that is dragged
 
 Alpine.data("replace", () => ({
@@ -248,7 +247,7 @@ Alpine.data("layer", (id) => ({
   },
   setStrip(key, value, words) {
     const title = `${this.mine().name}: ${words}`;
-    return this.$store.page.move({ [`mics.${id}.${key}`]: value }, title, IN_A_SCENE.includes(key) ? undefined : SONG);
+    return this.$store.page.move({ [`mics.${id}.${key}`]: value }, title, this.$store.page.chart.in_scenes.includes(key) ? undefined : SONG);
   },
   typeLevel(event) {
     const level_db = Number(event.target.value);

@@ -81,7 +81,8 @@ export function registerScenes() {
       const scene = this.scene();
       if (!scene) return "What you set holds for the whole song, but where a scene holds something else.";
       if (!scene.holds_in.length) return `${scene.name} holds nowhere yet: choose its sections below.`;
-      if (this.page().step === "replace") return `A layer's level, and whether it is on, are set where ${scene.name} holds; all else for the whole song.`;
+      const { only } = this.$root.dataset;
+      if (only) return `${only} where ${scene.name} holds; all else for the whole song.`;
       return `What you set now holds where ${scene.name} holds, and nowhere else.`;
     },
   }));
