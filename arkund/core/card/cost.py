@@ -1,4 +1,4 @@
-"""What a mix must not lose: the other half of the kit card. Measured on what comes out, the kit against the trimmed sum of the same recordings.
+"""What a mix must not lose: the other half of the kit card. Measured on what comes out, the kit against the raw sum of the same recordings, its pairs balanced.
 
 A figure of the first half can be bought with any of these: hits cut short stand out, equal hits are dense, a narrow kit is centred. Each has a limit by style.
 """
@@ -51,7 +51,7 @@ def _within(limit: float) -> Range:
     return -limit, limit
 
 
-SPREAD = "spread (standard deviation) of its peaks in the kit against that in the trimmed sum"
+SPREAD = "spread (standard deviation) of its peaks in the kit against that in the raw sum"
 SIDES = "left against right at its hits"
 COSTS = (
     _cost(Figure("accents_kick", "kick accents", "%", how=SPREAD), (80.0, INF), (60.0, INF), (40.0, INF)),
@@ -109,17 +109,17 @@ COSTS = (
 )
 
 
-def costs(trimmed: Sound, now: Sound) -> dict[str, float | None]:
-    """Return the figures of what was lost from a trimmed sum to a kit, None where the playing does not tell them; of a sum against itself, those of no loss.
+def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
+    """Return the figures of what was lost from a raw sum to a kit, None where the playing does not tell them; of a sum against itself, those of no loss.
 
-    trimmed, now : the same part of the song, with the hits where each has them. Accents are in % of the sum's spread, all else is in dB. Raises AudioError
+    raw, now : the same part of the song, with the hits where each has them. Accents are in % of the sum's spread, all else is in dB. Raises AudioError
     where the two differ in length or rate.
     """
-    if trimmed.audio.shape != now.audio.shape or trimmed.sample_rate_hz != now.sample_rate_hz:
+    if raw.audio.shape != now.audio.shape or raw.sample_rate_hz != now.sample_rate_hz:
         raise AudioError(
-            f"costs: expected the same part of the song twice; got {trimmed.audio.shape} and {now.audio.shape} samples."
+            f"costs: expected the same part of the song twice; got {raw.audio.shape} and {now.audio.shape} samples."
         )
-    both = (trimmed, now)
+    both = (raw, now)
     highs = [passed(each.audio, HIGHS_HZ, None, each.sample_rate_hz) for each in both]
     return {
         "accents_kick": _kept(*(_spread_db(each, "kick") for each in both)),

@@ -20,7 +20,7 @@ def kit(session: str, school: str | None, as_json: bool) -> None:
     school = school or measure.plan.school
     carding.calm(measure)
     rows, lost = (carding.told(found(measure, school)) for found in (carding.card, carding.lost))
-    lines = [*map(_line, rows), "What must not be lost, against the trimmed sum:", *map(_line, lost)]
+    lines = [*map(_line, rows), "What must not be lost, against the raw sum:", *map(_line, lost)]
     lines += [
         f"  {row['words']}: {row['help']['words']} ({row['help']['step']})" for row in (*rows, *lost) if row["help"]
     ]

@@ -10,7 +10,7 @@ from arkund.core.beside import at_once
 from arkund.core.card.cost import COSTS, costs
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
-from arkund.core.card.raw import raw_plan, trimmed_plan
+from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
@@ -106,17 +106,17 @@ def figures(measure: Measure, span: Span) -> dict[str, float | None]:
 
 
 def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
-    """Return what the kit lost against the trimmed sum over a part of the song, the busiest where none is given: see ``core.card.cost``."""
+    """Return what the kit lost against the raw sum, its pairs balanced, over a part of the song, the busiest where none is given: see ``core.card.cost``."""
     span = span or measure.busy_span()
 
     def compute() -> dict:
-        both = (measure.at(trimmed_plan(measure.plan)), measure)
-        trimmed, now = (
+        both = (measure.at(balanced_plan(measure.plan)), measure)
+        raw, now = (
             Sound(rendered(each.plan, each.recordings, span, "kit"), heard_hits(each, span), each.rate) for each in both
         )
-        return {"none": _rounded(costs(trimmed, trimmed)), "now": _rounded(costs(trimmed, now))}
+        return {"none": _rounded(costs(raw, raw)), "now": _rounded(costs(raw, now))}
 
-    found = measure.kept("lost", [measure.plan.to_json(), list(span)], compute)
+    found = measure.kept("costs", [measure.plan.to_json(), list(span)], compute)
     none, now = found["none"], found["now"]
     return [Row(cost.figure, none[cost.figure.key], now[cost.figure.key], cost.limits[school]) for cost in COSTS]
 

@@ -81,7 +81,7 @@ Alpine.data("kit", () => ({
     const { sheet } = this;
     const y = (row) => sheet.top + (row + 0.5) * ROW;
     card.forEach((row, i) => this.drawRow(row, y(i)));
-    sheet.text("what must not be lost, against the trimmed sum", sheet.left, y(card.length), "soft", "left", FONT);
+    sheet.text("what must not be lost, against the raw sum", sheet.left, y(card.length), "soft", "left", FONT);
     lost.forEach((row, i) => this.drawRow(row, y(card.length + 1 + i)));
   },
   drawRow(row, y) {
