@@ -93,7 +93,7 @@ STEPS = {
             "kit",
             "Kit",
             "Does it hit?",
-            "Each figure raw (open, thin), now (filled) and in the calmest part (upright); hatched where the school wants it. Below, the average hits.",
+            "Each figure raw (open, thin), now (filled) and in the calmest part (upright); hatched: where it should lie. Below, what must not be lost, and the average hits.",
         ),
         Step(
             "print",

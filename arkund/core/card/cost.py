@@ -61,7 +61,7 @@ COSTS = (
             "hats_even",
             "gain range of hi-hat and ride",
             "dB",
-            how="above 6 kHz, what was done to strokes that sound alone, from the least to the most (5 to 95 %)",
+            how="above 6 kHz, what was done to hits that sound alone, from the least to the most (5 to 95 %)",
         ),
         (-INF, 3.0),
         (-INF, 4.0),
