@@ -93,7 +93,7 @@ STEPS = {
             "kit",
             "Kit",
             "Does it hit?",
-            "Each figure raw (open, thin), now (filled) and in the calmest part (upright); hatched: where it should lie. Below, what must not be lost, and the average hits.",
+            "Each figure raw (open), now (filled) and in the calmest part (upright); hatched: where it should lie. Then the costs; below, the average hits.",
         ),
         Step(
             "print",
