@@ -237,6 +237,19 @@ class TestTakes:
         assert there.at - there.from_at == pytest.approx(4.0 * 48_000, abs=1)
         assert back.at == back.from_at
 
+    @pytest.mark.parametrize(("later_s", "edits"), [(-0.004, 0), (-0.4, 1)])
+    def test_a_take_that_begins_later(self, takes, later_s, edits):
+        """Keeps its time, and is no edit where the song begins with it; two parts of it beside each other are one."""
+        takes.offsets_s["take-2"] = later_s
+        late = -round(later_s * takes.rate)
+        begun = takes.with_bars(takes.plan, 2, 3, "take-2", 2.0)
+        plan = takes.with_bars(begun, 0, 1, "take-2", 2.0)
+        assert [(join.take, join.at - join.from_at) for join in plan.joins] == [("take-2", late), ("take-1", 0)]
+        assert len(takes.seams(plan)) == edits + 1
+        with pytest.raises(SettingsError, match="begins only after bar 1"):
+            takes.offsets_s["take-2"] = -20.0
+            takes.with_bars(takes.plan, 0, 0, "take-2", 2.0)
+
     def test_a_proposal_leaves_what_was_chosen_by_hand(self, three, takes):
         """Those bars sound as they did, to the sample; others are joined as they score best."""
         worst = takes.plan.replace(take="take-3")

@@ -18,6 +18,7 @@ from arkund.core.units import ms_to_samples
 
 OPEN_END = 10**6  # a bar beyond any song
 MOST_PLACES = 5  # that a join is tried at
+BEGINS_S = 0.05  # with which take the song begins is no edit; a take that begins a little later is joined where it does
 
 
 class Comp:
@@ -56,13 +57,15 @@ class Comp:
         return sum_of_mics(recordings, take, mics, start, stop)
 
     def seams(self, plan: Plan) -> list[Seam]:
-        """Return for each join what it changes in the cymbals, by the overheads on both sides (by all mics where there are none)."""
+        """Return for each edit what it changes in the cymbals, by the overheads on both sides (by all mics where there are none).
+
+        The take that the song begins with is no edit.
+        """
         roles = ("overhead",) if any(mic.role == "overhead" for mic in plan.mics) else ()
         size = round(SEAM_S * self.rate)
         out = []
         for number, join in enumerate(plan.joins):
-            if join.at == 0:  # the song begins with it
-                out.append(Seam(0, (0.0, 0.0), False))
+            if number == 0 and join.at < BEGINS_S * self.rate:
                 continue
             before = plan.joins[number - 1] if number else Join(take=plan.take)
             old_at = join.at - before.at + before.from_at
@@ -70,7 +73,7 @@ class Comp:
                 seam(
                     self._sum(self.recordings, before.take, old_at - size, old_at + size, roles),
                     self._sum(self.recordings, join.take, join.from_at - size, join.from_at + size, roles),
-                    join.at,
+                    number,
                     self.rate,
                 )
             )
@@ -90,21 +93,30 @@ class Comp:
         source = first_bar if from_bar is None else from_bar
         later_s = self.offsets_s[take] + bars.start_s(source) - bars.start_s(first_bar)
         start = 0 if first_bar == 0 else self.place(plan, first_bar, take)
-        from_at = max(start + round(later_s * self.rate), 0)
+        later = round(later_s * self.rate)
+        start = max(start, -later)  # where it begins later in the song than that: nothing of it is moved to fit
+        from_at = start + later
+        if start >= bars.start_s(last_bar + 1) * self.rate:
+            raise SettingsError(f"take: {take!r} begins only after bar {last_bar + 1}.")
         whole = max(self.recordings.length(key) for key in self.hits)
         stop = None
         if bars.start_s(last_bar + 1) * self.rate < whole - self.rate:
-            back = part_at(plan, round(bars.start_s(last_bar + 1) * self.rate))
+            back = part_at(plan, round((bars.start_s(last_bar + 1) + bars.of(last_bar + 1).bar_s / 2) * self.rate))
             stop = self.place(plan.replace(joins=(Join(at=0, take=take, from_at=0),)), last_bar + 1, back.take)
             stop = max(stop, start + 1)
-        alike_in = self.alike(plan, start, take, from_at, fade_ms) if start else 1.0
-        alike_out = 1.0
-        if stop is not None:
-            after = part_at(plan, stop)
-            trial = plan.replace(joins=with_part(plan, start, None, take, from_at, ((fade_ms, 1.0), (fade_ms, 1.0))))
-            alike_out = self.alike(trial, stop, after.take, after.from_at + stop - after.at, fade_ms)
-        joins = with_part(plan, start, stop, take, from_at, ((fade_ms, alike_in), (fade_ms, alike_out)))
-        return plan.replace(joins=joins)
+        shortest = round(min(bars.of(bar).bar_s for bar in (first_bar, last_bar)) / 2 * self.rate)
+        joins = with_part(plan, start, stop, take, from_at, fade_ms, shortest)
+        return plan.replace(joins=self._likened(plan, joins))
+
+    def _likened(self, plan: Plan, joins: Sequence[Join]) -> tuple[Join, ...]:
+        """Return joins, each with what it has in common with what sounds before it now."""
+        out: list[Join] = []
+        for join in joins:
+            if join.at:
+                before = plan.replace(joins=tuple(out))
+                join = join.replace(alike=self.alike(before, join.at, join.take, join.from_at, join.fade_ms))
+            out.append(join)
+        return tuple(out)
 
     def with_join_moved(self, plan: Plan, number: int) -> Plan:
         """Return the Plan with a join at the next better place around it: another stroke that both takes share."""
@@ -178,13 +190,18 @@ def parts(plan: Plan, bars: int, rate: int) -> list[Part]:
     return out
 
 
-def seam_words(seams: list[Seam]) -> str:
+def seam_words(seams: Sequence[Seam]) -> str:
     """Return how the joins will be heard, in a sentence."""
     heard = sum(each.heard for each in seams)
     if not seams:
         return "No joins."
     return (
-        f"{len(seams)} joins; {heard} will be heard in the cymbals."
+        f"{counted(seams)}; {heard} will be heard in the cymbals."
         if heard
-        else f"{len(seams)} joins, none heard in the cymbals."
+        else f"{counted(seams)}, none heard in the cymbals."
     )
+
+
+def counted(seams: Sequence[Seam]) -> str:
+    """Return how many joins there are, in words."""
+    return "1 join" if len(seams) == 1 else f"{len(seams)} joins"

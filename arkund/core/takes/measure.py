@@ -154,12 +154,12 @@ def _uneven(rows: Sequence[Deviation]) -> float:
 class Seam:
     """What a join changes in the cymbals: dB by band (the incoming take against the outgoing one there), and whether that will be heard."""
 
-    at: int
+    number: int  # which of the Plan's joins
     steps_db: tuple[float, ...]
     heard: bool
 
 
-def seam(outgoing: np.ndarray, incoming: np.ndarray, at: int, sample_rate_hz: int) -> Seam:
+def seam(outgoing: np.ndarray, incoming: np.ndarray, number: int, sample_rate_hz: int) -> Seam:
     """Compare the overheads' ring in the outgoing take with the one in the incoming take, around a join.
 
     outgoing, incoming : sum of the overheads from SEAM_S before to SEAM_S after the join, each in its own take, float32
@@ -174,7 +174,7 @@ def seam(outgoing: np.ndarray, incoming: np.ndarray, at: int, sample_rate_hz: in
             for part in (slice(0, half), slice(half, None))
         ]
         steps.append(round(min(sides, key=abs), 1))
-    return Seam(at, tuple(steps), any(abs(step) >= HEARD_DB for step in steps))
+    return Seam(number, tuple(steps), any(abs(step) >= HEARD_DB for step in steps))
 
 
 def _ring_db(x: np.ndarray, low_hz: float, high_hz: float, rate: int) -> float:

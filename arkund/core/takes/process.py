@@ -4,6 +4,7 @@ import bisect
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
+from itertools import pairwise
 from typing import Protocol
 
 import numpy as np
@@ -119,25 +120,23 @@ def part_at(plan: Plan, at: int) -> Join:
 
 
 def with_part(
-    plan: Plan, start: int, stop: int | None, take: str, from_at: int, fades: Sequence[tuple[float, float]]
+    plan: Plan, start: int, stop: int | None, take: str, from_at: int, fade_ms: float, shortest: int = 1
 ) -> tuple[Join, ...]:
     """Return the joins with a span of the song taken from a take; what followed goes on at ``stop``.
 
-    fades : (fade_ms, alike) at the beginning and at the end
+    shortest : samples; no part is left that is shorter: what comes after it begins in its place, where its own stroke is
     """
-    (fade_in, alike_in), (fade_out, alike_out) = fades
     kept = [join for join in plan.joins if join.at < start or (stop is not None and join.at > stop)]
-    new = [Join(at=start, take=take, from_at=from_at, fade_ms=fade_in, alike=alike_in)]
+    new = [Join(at=start, take=take, from_at=from_at, fade_ms=fade_ms)]
     if stop is not None:
         after = part_at(plan, stop)
-        new.append(
-            Join(at=stop, take=after.take, from_at=after.from_at + stop - after.at, fade_ms=fade_out, alike=alike_out)
-        )
-    return _needed(plan.take, sorted([*kept, *new], key=lambda join: join.at))
+        new.append(Join(at=stop, take=after.take, from_at=after.from_at + stop - after.at, fade_ms=fade_ms))
+    return _needed(plan.take, sorted([*kept, *new], key=lambda join: join.at), shortest)
 
 
-def _needed(home: str, joins: Sequence[Join]) -> tuple[Join, ...]:
-    """Leave out joins that only go on with what sounds already."""
+def _needed(home: str, joins: Sequence[Join], shortest: int) -> tuple[Join, ...]:
+    """Leave out parts that are too short, and joins that only go on with what sounds already."""
+    joins = [a for a, b in pairwise(joins) if b.at - a.at >= shortest] + list(joins[-1:])
     out: list[Join] = []
     for join in joins:
         last = out[-1] if out else Join(take=home)

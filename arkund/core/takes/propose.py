@@ -20,8 +20,8 @@ def choose(
 
     by_hand : takes that are chosen already, by bar; they stay, and where they need more changes of take than that, so many are made
 
-    Dynamic programming over (bar, joins so far, take); a change of take costs ``join_costs``. The song begins with any take; of equals the
-    home take is chosen.
+    Dynamic programming over (bar, joins so far, take); a change of take costs ``join_costs``. The song begins with any take, which is no
+    join; of equals the home take is chosen.
     """
     takes = sorted(rows, key=lambda take: take != home)
     bars = max((len(mine) for mine in rows.values()), default=0)
@@ -32,12 +32,9 @@ def choose(
     fixed = {bar: takes.index(take) for bar, take in (by_hand or {}).items() if bar < bars}
     for bar, k in fixed.items():
         score[bar, np.arange(len(takes)) != k] = -np.inf
-    most = max(settings.most_joins, _changes([0, *(fixed[bar] for bar in sorted(fixed))]))
+    most = max(settings.most_joins, _changes([fixed[bar] for bar in sorted(fixed)]))
     best = np.full((most + 1, len(takes)), -np.inf)
-    # beginning with another take than the home take is a join too
-    best[0, 0] = score[0, 0]
-    if most:
-        best[1, 1:] = score[0, 1:] - settings.join_costs
+    best[0] = score[0]
     came = np.zeros((bars, most + 1, len(takes), 2), int)
     for bar in range(1, bars):
         new = np.full_like(best, -np.inf)

@@ -8,9 +8,6 @@ import numpy as np
 from arkund.core.timing.bars import bars_of
 from arkund.core.timing.grid import SWING_EVEN, places
 
-FLAM_MS = 45.0  # strokes nearer than this are one gesture
-APART_MS = 6.0  # and further apart than this are heard as two
-
 
 @dataclass(frozen=True, slots=True)
 class Deviation:
@@ -96,34 +93,3 @@ def drift(rows: Sequence[Deviation], over_bars: int = 4) -> list[tuple[int, floa
         if strong
         else []
     )
-
-
-@dataclass(frozen=True, slots=True)
-class Flam:
-    """Two strokes that were meant as one: of one piece (a drummer's flam) or of two that fell apart."""
-
-    time_s: float
-    bar: int
-    first: str
-    second: str
-    apart_ms: float
-
-
-def flams(rows: Sequence[Deviation]) -> list[Flam]:
-    """Return pairs of strokes APART_MS to FLAM_MS apart: of one drum, of kick and snare, and of snare and cymbal."""
-    pairs = ({"kick", "snare"}, {"snare", "crash"}, {"snare", "ride"}, {"snare", "hihat"})
-    out = []
-    for k, a in enumerate(rows):
-        for b in rows[k + 1 :]:
-            apart = (b.time_s - a.time_s) * 1000
-            if apart > FLAM_MS:
-                break
-            same = a.piece == b.piece
-            if (
-                apart >= (0.0 if same else APART_MS)
-                and (same or {a.piece, b.piece} in pairs)
-                and not (a.ghost and not same)
-                and not (b.ghost and not same)
-            ):
-                out.append(Flam(a.time_s, a.bar, a.piece, b.piece, round(apart, 2)))
-    return out

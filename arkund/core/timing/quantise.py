@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from arkund.core.plan.plan import Cut, LoneCut, Plan
 from arkund.core.timing.bars import bars_of
+from arkund.core.timing.flams import APART_MS
 from arkund.core.timing.gaps import BEFORE_S, SLICE_FADE_MS, Gap, close_gap
 from arkund.core.timing.grid import guess
-from arkund.core.timing.measure import APART_MS, Deviation, deviations
+from arkund.core.timing.measure import Deviation, deviations
 from arkund.core.timing.settings import AS_MEANT, QuantiseSettings
 from arkund.core.timing.strokes import CYMBALS, Stroke, groove, strokes
 

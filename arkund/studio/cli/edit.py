@@ -217,7 +217,7 @@ def midi(session: str, file: Path, read: bool, as_json: bool) -> None:
 def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float | None, as_json: bool) -> None:
     """Show the bars of all takes side by side with their scores, and join takes."""
     from arkund.core.errors import SettingsError
-    from arkund.core.takes.comp import parts, seam_words
+    from arkund.core.takes.comp import counted, parts, seam_words
     from arkund.core.takes.settings import CompSettings
     from arkund.studio.services import comping, recordings
 
@@ -239,7 +239,7 @@ def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float |
         plan = all_takes.with_chosen(plan, first, last, take)
     seams = all_takes.seams(plan)
     if most is not None or use:
-        made = comping.keep(found, all_takes.plan, plan, f"{len(plan.joins)} joins of takes", seam_words(seams))
+        made = comping.keep(found, all_takes.plan, plan, f"{counted(seams)} of takes", seam_words(seams))
         move = made.number if made else None
     names = dict(found.takes.values_list("key", "name"))
     data = {
@@ -254,7 +254,7 @@ def takes(session: str, most: int | None, use: tuple[str, ...], fade_ms: float |
         "parts": [dataclasses.asdict(part) for part in parts(plan, bars, all_takes.rate)],
         "joins": [
             join.to_json() | {"time_s": round(join.at / all_takes.rate, 6), "steps_db": list(s.steps_db), "heard": s.heard}
-            for join, s in zip(plan.joins, seams, strict=True)
+            for s in seams for join in [plan.joins[s.number]]
         ],
         "move": move,
     }  # fmt: skip

@@ -5,8 +5,9 @@ import dataclasses
 from arkund.core.takes.comp import parts as comp_parts
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.bars import bars_of
+from arkund.core.timing.flams import flams, without_graces
 from arkund.core.timing.grid import guess, meant_grid
-from arkund.core.timing.measure import by_piece, drift, flams
+from arkund.core.timing.measure import by_piece, drift
 from arkund.core.timing.quantise import rows_of
 from arkund.core.timing.settings import AS_MEANT, GRIDS, METHODS, OFFERED_METERS, SCHOOLS, QuantiseSettings
 from arkund.studio.services import comping, recordings
@@ -42,8 +43,9 @@ def takes(m: Measure, mic_id: str | None) -> dict:
         scored, offsets = all_takes.scores(), all_takes.offsets_s
         bars = max((len(mine) for mine in scored.values()), default=0)
         parts = [dataclasses.asdict(part) for part in comp_parts(m.plan, bars, m.rate)]
-        for join, seam in zip(m.plan.joins, all_takes.seams(m.plan), strict=True):
-            joins.append({"at_s": join.at / m.rate, "take": join.take, "steps_db": seam.steps_db, "heard": seam.heard})
+        for seam in all_takes.seams(m.plan):
+            join = m.plan.joins[seam.number]
+            joins.append(dataclasses.asdict(seam) | {"at_s": join.at / m.rate, "take": join.take})
     return {
         "known": known,
         "settings": CompSettings().to_json(),
@@ -62,6 +64,7 @@ def takes(m: Measure, mic_id: str | None) -> dict:
         ],
         "parts": parts,
         "joins": joins,
+        "comped": bool(m.plan.joins or m.plan.chosen_bars),
     }
 
 
@@ -75,7 +78,9 @@ def timing(m: Measure, grid_text: str | None) -> dict:
     bars = bars_of(m.plan.tempo)
     rows = rows_of(m.heard_hits, m.plan, QuantiseSettings(grid=grid))
     played = dict(zip(_keys(m.heard_hits), _times(m.hits), strict=True))
-    strong = [d for d in rows if not d.ghost]
+    mains = without_graces(rows)
+    strong = [d for d in mains if not d.ghost]
+    graces = {(d.piece, d.time_s) for d in rows} - {(d.piece, d.time_s) for d in mains}
     told = guess(m.heard_hits, bars)
     return {
         "grid": grid,
@@ -95,12 +100,13 @@ def timing(m: Measure, grid_text: str | None) -> dict:
                 d.ghost,
                 round(d.time_s, 5),
                 played[d.piece, d.time_s],
+                (d.piece, d.time_s) in graces,
             ]
             for d in rows
         ],
         "by_piece": [dataclasses.asdict(r) for r in by_piece(strong)],
         "by_section": _by_section(m, strong),
-        "drift": drift(rows),
+        "drift": drift(mains),
         "flams": [dataclasses.asdict(f) for f in flams(rows)[:MOST_FLAMS]],
         "set_meant": [each.to_json() for each in m.plan.meant],
         "meant": {bar: meant_grid(m.plan, bar, kind) for bar, kind in told.items()},

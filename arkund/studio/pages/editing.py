@@ -7,7 +7,7 @@ from django.http import FileResponse, HttpRequest, JsonResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from arkund.core.errors import SettingsError
-from arkund.core.takes.comp import seam_words
+from arkund.core.takes.comp import counted, seam_words
 from arkund.core.takes.settings import CompSettings
 from arkund.core.timing.settings import QuantiseSettings
 from arkund.studio.jobs import runner
@@ -87,7 +87,7 @@ def comp(request: HttpRequest, session_id: int) -> JsonResponse:
         settings = CompSettings(most_joins=wanted(body, "most_joins", int), fade_ms=fade_ms)
         new = takes.proposal(settings)
         kept = len(takes.by_hand(plan))
-        title = f"Best bars, {len(new.joins)} joins" + (f"; {kept} bars chosen by hand kept" if kept else "")
+        title = f"Best bars, {counted(takes.seams(new))}" + (f"; {kept} bars chosen by hand kept" if kept else "")
     elif action == "join":
         new, title = takes.with_join_moved(plan, wanted(body, "number", int)), "Join to the next better place"
     elif action == "clear":

@@ -128,32 +128,38 @@ class TestJoinedRows:
 class TestWithPart:
     """Bars put in the place of others."""
 
-    fades = ((2.0, 1.0), (2.0, 1.0))
-
     def test_there_and_back(self):
         """What followed goes on where it would have been."""
-        joins = with_part(plan_of(), 1000, 2000, "two", 1100, self.fades)
+        joins = with_part(plan_of(), 1000, 2000, "two", 1100, 2.0)
         assert [(j.at, j.take, j.from_at) for j in joins] == [(1000, "two", 1100), (2000, "one", 2000)]
 
     def test_putting_it_back_leaves_no_join(self):
         """The home take over all of it again."""
-        plan = plan_of(*with_part(plan_of(), 1000, 2000, "two", 1100, self.fades))
-        assert with_part(plan, 1000, 2000, "one", 1000, self.fades) == ()
+        plan = plan_of(*with_part(plan_of(), 1000, 2000, "two", 1100, 2.0))
+        assert with_part(plan, 1000, 2000, "one", 1000, 2.0) == ()
 
     def test_over_several_joins(self):
         """Those within go, the one after the end holds."""
-        plan = plan_of(*with_part(plan_of(), 1000, 2000, "two", 1000, self.fades))
-        plan = plan.replace(joins=with_part(plan, 3000, None, "two", 3000, self.fades))
-        joins = with_part(plan, 500, 2500, "two", 600, self.fades)
+        plan = plan_of(*with_part(plan_of(), 1000, 2000, "two", 1000, 2.0))
+        plan = plan.replace(joins=with_part(plan, 3000, None, "two", 3000, 2.0))
+        joins = with_part(plan, 500, 2500, "two", 600, 2.0)
         assert [(j.at, j.take, j.from_at) for j in joins] == [
             (500, "two", 600),
             (2500, "one", 2500),
             (3000, "two", 3000),
         ]
 
+    def test_no_sliver_between(self):
+        """A part that would be shorter than is worth joining goes to what follows, and the same take beside itself is one part."""
+        plan = plan_of(*with_part(plan_of(), 2010, 3000, "two", 2010, 2.0))
+        joins = with_part(plan, 1000, 2000, "two", 1000, 2.0, shortest=100)
+        assert [(j.at, j.take) for j in joins] == [(1000, "two"), (3000, "one")]
+        other = with_part(plan, 1000, 2000, "three", 1000, 2.0, shortest=100)
+        assert [(j.at, j.take) for j in other] == [(1000, "three"), (2010, "two"), (3000, "one")]
+
     def test_a_loop_from_the_same_take(self):
         """Is a join too."""
-        joins = with_part(plan_of(), 5000, 6000, "one", 1000, self.fades)
+        joins = with_part(plan_of(), 5000, 6000, "one", 1000, 2.0)
         plan = plan_of(*joins)
         assert part_at(plan, 5500).from_at == 1000
         assert part_at(plan, 6500).from_at == 6000

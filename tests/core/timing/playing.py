@@ -6,8 +6,8 @@ from arkund.core.demo.score import GHOST_BELOW_DB, Stroke
 from arkund.core.hits.resolve import Hit
 
 
-def hit(piece: str, time_s: float, ghost: bool = False) -> Hit:
-    return Hit(piece, time_s, -8.0, 110, ghost)
+def hit(piece: str, time_s: float, ghost: bool = False, level_db: float = -8.0) -> Hit:
+    return Hit(piece, time_s, level_db, 110, ghost)
 
 
 def hits_of(strokes: list[Stroke]) -> dict[str, list[Hit]]:

@@ -5,7 +5,7 @@ import dataclasses
 import pytest
 
 from arkund.core.plan.plan import Meant, Tempo
-from arkund.core.timing.measure import by_piece, deviations, drift, flams
+from arkund.core.timing.measure import by_piece, deviations, drift
 from arkund.core.timing.propose import propose, propose_tempo
 from arkund.core.timing.tempo import MapGuess
 from tests.core.timing.playing import hit
@@ -61,20 +61,6 @@ class TestDrift:
         hits = {"kick": [hit("kick", 2.0 * bar + 0.0005 * bar) for bar in range(20)]}
         curve = dict(drift(deviations(hits, Tempo(bpm=120.0), 16)))
         assert curve[10] == pytest.approx(5.0, abs=0.1)
-
-
-class TestFlams:
-    """Strokes that were meant as one."""
-
-    def test_kinds(self):
-        """A drummer's flam, kick and snare apart; a ghost near a kick and far strokes are none."""
-        hits = {
-            "snare": [hit("snare", 0.475), hit("snare", 0.5), hit("snare", 1.51), hit("snare", 2.52, ghost=True)],
-            "kick": [hit("kick", 1.5), hit("kick", 2.5), hit("kick", 3.5)],
-            "hihat": [hit("hihat", 3.502)],
-        }
-        found = [(f.first, f.second, round(f.apart_ms)) for f in flams(deviations(hits, Tempo(bpm=120.0), 16))]
-        assert found == [("snare", "snare", 25), ("kick", "snare", 10)]
 
 
 class TestPropose:

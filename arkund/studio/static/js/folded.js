@@ -70,14 +70,15 @@ export const folded = {
     const chosen = Alpine.raw(this.chosen);
     const offs = [];
     for (const hit of Alpine.raw(this.byBar).get(bar) || []) {
-      const [piece, , place, off, ghost] = hit;
+      const [piece, , place, off, ghost, , , grace] = hit;
       if (place < x.low || place > x.high) continue;
-      const far = Math.abs(off) >= FAR_MS && !ghost && piece !== "crash";
-      const at = x.to(place);
+      const far = Math.abs(off) >= FAR_MS && !ghost && !grace && piece !== "crash";
+      const stepped = chosen === hit && this.stepped ? this.stepped.by_ms / chart.beat_ms[bar] : 0;
+      const at = x.to(place + stepped);
       if (chosen === hit) sheet.line(at, y + 1, at, y + ROW - 1, "yours", 3);
       sheet.glyph(piece, at, y + ROW / 2, ghost ? 3 : 5, far ? "ask" : "ink", ghost);
-      if (far || Math.abs(off) > TOLD_MS) sheet.line(x.to(place - off / chart.beat_ms[bar]), y + ROW - 4, at, y + ROW - 4, far ? "ask" : "soft", 1.5);
-      if ((piece === "kick" || piece === "snare") && !ghost) offs.push(off);
+      if (far || (Math.abs(off) > TOLD_MS && !grace)) sheet.line(x.to(place - off / chart.beat_ms[bar]), y + ROW - 4, at, y + ROW - 4, far ? "ask" : "soft", 1.5);
+      if ((piece === "kick" || piece === "snare") && !ghost && !grace) offs.push(off);
     }
     if (offs.length) {
       const mean = offs.reduce((a, b) => a + b, 0) / offs.length;

@@ -31,6 +31,9 @@ Alpine.data("takes", () => ({
   joins() {
     return this.chart ? this.chart.joins : [];
   },
+  comped() {
+    return Boolean(this.chart?.comped);
+  },
   known() {
     return Boolean(this.chart?.known);
   },
@@ -126,7 +129,7 @@ Alpine.data("takes", () => ({
     this.kept.soon();
   },
   moveJoin() {
-    return this.joins().length && this.act("join", { number: Math.max(this.join, 0) });
+    return this.joins().length && this.act("join", { number: this.joins()[Math.max(this.join, 0)].number });
   },
   joinWords(j) {
     const name = this.takes().find((t) => t.key === j.take)?.name;

@@ -9,6 +9,7 @@ import { moment } from "./moment.js";
 
 const SAME_PX = 9;
 const STEPS = { plain: 1, shift: 0.1 }; // ms by arrow key; with alt one sample
+const REST_MS = 450; // after the last step by keys
 
 Alpine.data("moment", moment);
 
@@ -25,9 +26,12 @@ Alpine.data("timing", () => ({
   count: 0, // bars
   dragged: null, // the chosen glyph under the pointer
   anchor: null,
+  stepped: null, // a stroke that keys are moving, and how far
 
   begin() {
     this.hear("keydown", (e) => this.key(e));
+    this.hear("acting", () => this.rest());
+    this.hear("pagehide", () => this.rest());
     this.$refs.scroll.addEventListener("scroll", () => this.kept.soon(), { passive: true });
     this.hear("playhead", (e) => (this.now = e.detail));
     this.pointer((e) => this.down(e), (e) => this.moveTo(e), (e) => this.up(e));
@@ -103,6 +107,7 @@ Alpine.data("timing", () => ({
     this.nudge((x.back(event.offsetX) - x.back(dragged.from)) * this.chart.beat_ms[this.chosen[1]]);
   },
   choose(hit) {
+    if (hit?.[6] !== this.stepped?.hit[6]) this.rest();
     this.chosen = hit;
     window.dispatchEvent(new CustomEvent("moment", { detail: hit ? { at: hit[5], piece: hit[0] } : null }));
     this.kept.soon();
@@ -123,8 +128,8 @@ Alpine.data("timing", () => ({
     const actions = {
       n: () => this.next(1),
       p: () => this.next(-1),
-      ArrowLeft: () => this.chosen && this.nudge(-by),
-      ArrowRight: () => this.chosen && this.nudge(by),
+      ArrowLeft: () => this.chosen && this.step(-by),
+      ArrowRight: () => this.chosen && this.step(by),
       t: () => this.tap(),
       q: () => this.first !== null && this.quantise(),
       Escape: () => this.choose(null),
@@ -133,8 +138,28 @@ Alpine.data("timing", () => ({
     event.preventDefault();
     actions[event.key]();
   },
+  /** Step the chosen stroke: seen at once, written once, when the keys rest or go elsewhere. */
+  step(ms) {
+    clearTimeout(this.stepped?.timer);
+    const by_ms = (this.stepped?.by_ms || 0) + ms;
+    this.stepped = { hit: this.chosen, by_ms, timer: setTimeout(() => this.rest(), REST_MS) };
+    this.kept.soon();
+  },
+  rest() {
+    const { stepped } = this;
+    if (!stepped) return;
+    clearTimeout(stepped.timer);
+    this.stepped = null;
+    this.moveStroke(stepped.hit, stepped.by_ms);
+  },
   nudge(ms) {
-    return this.$store.page.act("stroke", { time_s: this.chosen[6], by_ms: ms });
+    return this.moveStroke(this.chosen, ms);
+  },
+  moveStroke(hit, by_ms) {
+    return this.$store.page.act("stroke", { time_s: hit[6], by_ms });
+  },
+  steppedWords() {
+    return this.stepped ? `, ${this.ms(this.stepped.by_ms)}` : "";
   },
   typeOff(event) {
     const to = Number(event.target.value);
@@ -145,8 +170,8 @@ Alpine.data("timing", () => ({
   },
   hitWords() {
     if (!this.chosen) return "Click a glyph to choose its stroke; n and p go on.";
-    const [piece, bar, place, , ghost] = this.chosen;
-    return `${ghost ? "ghost on the " : ""}${piece}, bar ${bar + 1} beat ${figure(place + 1, 2)}`;
+    const [piece, bar, place, , ghost, , , grace] = this.chosen;
+    return `${ghost ? "ghost on the " : ""}${grace ? "flam on the " : ""}${piece}, bar ${bar + 1} beat ${figure(place + 1, 2)}${this.steppedWords()}`;
   },
   tempo(key) {
     return this.chart ? this.chart.tempo[key] : 0;
