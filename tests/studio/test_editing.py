@@ -246,8 +246,8 @@ class TestTakes:
         plan = takes.with_bars(begun, 0, 1, "take-2", 2.0)
         assert [(join.take, join.at - join.from_at) for join in plan.joins] == [("take-2", late), ("take-1", 0)]
         assert len(takes.seams(plan)) == edits + 1
+        takes.offsets_s["take-2"] = -20.0
         with pytest.raises(SettingsError, match="begins only after bar 1"):
-            takes.offsets_s["take-2"] = -20.0
             takes.with_bars(takes.plan, 0, 0, "take-2", 2.0)
 
     def test_a_proposal_leaves_what_was_chosen_by_hand(self, three, takes):
