@@ -44,30 +44,37 @@ def main(seed: int, count: int = KITS, schools: tuple[str, ...] = ("natural", "p
 
         migrate()
         told: dict[str, list] = {school: [] for school in schools}
+        deeds: dict[str, list[int]] = {school: [] for school in schools}
         for number in range(count):
-            _kit(seed + number, number, Path(data), told)
+            _kit(seed + number, number, Path(data), told, deeds)
         for school, rows in told.items():
-            _table(school, rows)
+            _table(school, rows, deeds[school])
 
 
-def _table(school: str, rows: list) -> None:
-    """Print a school's figures: median, least and most of raw and now, what is wanted, how many are met, and how many are further off than the raw kit."""
-    from arkund.core.card.targets import FIGURES, TARGETS
+def _table(school: str, rows: list, deeds: list[int]) -> None:
+    """Print a school's figures, both halves: median, least and most of raw and now, what is wanted, how many are met, and how many are further off than raw."""
+    from arkund.core.card.cost import COSTS
+    from arkund.core.card.targets import GAINS
 
-    met = sum(row.off <= MET_DB for row in rows)
-    print(f"\n**{school}**: {met} of {len(rows)} figures within target, {100 * met / max(len(rows), 1):.1f} %\n")
-    print("| figure | raw | now | wanted | met | further off than raw |\n|---|---|---|---|---|---|")
-    for figure in FIGURES:
-        mine = [row for row in rows if row.figure == figure]
-        if not mine:
-            continue
-        spread = [
-            _spread([value for value in each if value is not None]) for each in zip(*map(_both, mine), strict=True)
-        ]
-        low, high = TARGETS[school][figure.key]
-        within, worse = sum(row.off <= MET_DB for row in mine), sum(_worse(row) for row in mine)
-        words = figure.words + (", change" if figure.against == "change" else "")
-        print(f"| {words} | {spread[0]} | {spread[1]} | {low:g} to {high:g} | {within}/{len(mine)} | {worse or ''} |")
+    print(f"\n**{school}**: deeds a kit {np.median(deeds):.0f} ({min(deeds)} to {max(deeds)})")
+    for name, half in (("figures within target", GAINS), ("limits of what it costs held", COSTS)):
+        keys = {row.figure.key for row in half}
+        mine = [row for row in rows if row.figure.key in keys]
+        met = sum(row.off <= MET_DB for row in mine)
+        print(f"\n{met} of {len(mine)} {name}, {100 * met / max(len(mine), 1):.1f} %\n")
+        print("| figure | raw | now | wanted | met | further off than raw |\n|---|---|---|---|---|---|")
+        for wanted in half:
+            _row(wanted, school, [row for row in mine if row.figure == wanted.figure])
+
+
+def _row(wanted, school: str, mine: list) -> None:
+    if not mine:
+        return
+    spread = [_spread([v for v in each if v is not None]) for each in zip(*map(_both, mine), strict=True)]
+    low, high = wanted.ranges[school]
+    within, worse = sum(row.off <= MET_DB for row in mine), sum(_worse(row) for row in mine)
+    words = wanted.figure.words + (", change" if wanted.figure.against == "change" else "")
+    print(f"| {words} | {spread[0]} | {spread[1]} | {low:g} to {high:g} | {within}/{len(mine)} | {worse or ''} |")
 
 
 def _both(row) -> tuple[float | None, float | None]:
@@ -76,9 +83,11 @@ def _both(row) -> tuple[float | None, float | None]:
 
 
 def _worse(row) -> bool:
-    from arkund.core.card.targets import further_by
+    from arkund.core.card.targets import WORDS, further_by
 
     key = row.figure.key
+    if key not in WORDS:  # a cost: the raw kit has lost nothing
+        return False
     return row.off > MET_DB and further_by(key, {key: row.now}, {key: row.raw}, row.target) > MET_DB
 
 
@@ -86,7 +95,7 @@ def _spread(values: list[float]) -> str:
     return f"{np.median(values):.1f} ({min(values):.1f} to {max(values):.1f})" if values else "–"
 
 
-def _kit(seed: int, number: int, data: Path, told: dict[str, list]) -> None:
+def _kit(seed: int, number: int, data: Path, told: dict[str, list], deeds: dict[str, list[int]]) -> None:
     from arkund.studio.models import Session
     from arkund.studio.services import carding, proposing
     from arkund.studio.services.importing import import_folder
@@ -111,8 +120,9 @@ def _kit(seed: int, number: int, data: Path, told: dict[str, list]) -> None:
     for school, known in told.items():
         session = import_folder(folder)
         apply(session.pk, {"school": school}, step="load", title=school)
-        proposing.propose_all(session.pk)
-        rows = carding.card(Measure(Session.objects.get(pk=session.pk)), school)
+        deeds[school].append(len(proposing.propose_all(session.pk).moves))
+        measure = Measure(Session.objects.get(pk=session.pk))
+        rows = carding.card(measure, school) + carding.lost(measure, school)
         known += [row for row in rows if row.value is not None]
         off = [
             f"{row.figure.key} {row.value:.1f} (off {row.off:.1f}{', further than raw' if _worse(row) else ''})"

@@ -11,7 +11,7 @@ import soundfile
 
 from arkund.core import tasks
 from arkund.core.files.library import forget_opened
-from arkund.studio.services import proposing, settling, solving, store
+from arkund.studio.services import kit_solver, proposing, solving, store
 from arkund.studio.services.importing import import_folder
 from tests.kits import SmallKit, small_kit
 from tests.studio.doing import apply
@@ -35,9 +35,9 @@ def own_data(settings, tmp_path_factory):
 
 @pytest.fixture(autouse=True)
 def few_rounds(request, monkeypatch):
-    """Bringing a kit to its targets takes a second a round, and each mic's shaper and compressor are solved in turns; what is not about that tries once."""
+    """Trying all levers of a kit takes seconds, and each mic's shaper and compressor are solved in turns; what is not about that tries none, or once."""
     if request.module.__name__ != "tests.studio.test_carding":
-        monkeypatch.setattr(settling, "ROUNDS", 1)
+        monkeypatch.setattr(kit_solver, "SWEEPS", 0)
     if request.module.__name__ != "tests.studio.test_solving":
         monkeypatch.setattr(solving, "MOST_ROUNDS", 1)
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from arkund.core.autokit import top_down
 from arkund.core.blend.propose import KIT_REDUCTION_DB
-from arkund.core.card import top_down
 from arkund.core.card.measure import octaves_off_db
 from arkund.core.errors import SettingsError
 from arkund.core.plan.change import put

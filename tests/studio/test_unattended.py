@@ -4,7 +4,7 @@ import pytest
 
 from arkund.core.errors import CancelledError, StaleError
 from arkund.studio.models import Move, Session
-from arkund.studio.services import moves, proposing, settling
+from arkund.studio.services import kit_solver, moves, proposing
 from arkund.studio.services.findings import notes
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
@@ -102,8 +102,7 @@ class TestProposing:
     @pytest.mark.long
     def test_the_kit_is_begun_again(self, session, monkeypatch):
         """On what was set meanwhile, which it leaves alone."""
-        monkeypatch.setattr(settling, "ROUNDS", 3)
-        worked_out, tries = settling._worked_out, []
+        worked_out, tries = kit_solver._worked_out, []
 
         def disturbed(mine, on_progress, cancelled):
             out = worked_out(mine, on_progress, cancelled)
@@ -112,8 +111,8 @@ class TestProposing:
                 apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
             return out
 
-        monkeypatch.setattr(settling, "_worked_out", disturbed)
-        settling.settle(Unattended(session.pk))
+        monkeypatch.setattr(kit_solver, "_worked_out", disturbed)
+        kit_solver.settle(Unattended(session.pk))
         assert tries == [0, 1]
         assert value(session, LEVEL) == -7.5
 
@@ -121,12 +120,12 @@ class TestProposing:
         """Stays; the rest of a correction is made, and says that something is missing of it; of what is theirs alone nothing is made."""
         job = Unattended(session.pk)
         apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
-        both = settling._Correction({LEVEL: -1.0, "kit.level_db": -2.0}, "kit", "softer", "Wanted: less.")
-        theirs = settling._Correction({LEVEL: -3.0}, "kit", "snare softer", "Wanted: less.")
-        monkeypatch.setattr(settling, "_worked_out", lambda *_: [both, theirs])
-        (made,) = settling.settle(job)
+        both = kit_solver.Deed({LEVEL: -1.0, "kit.level_db": -2.0}, "softer", "Wanted: less.")
+        theirs = kit_solver.Deed({LEVEL: -3.0}, "snare softer", "Wanted: less.")
+        monkeypatch.setattr(kit_solver, "_worked_out", lambda *_: [both, theirs])
+        (made,) = kit_solver.settle(job)
         assert made.after == {"kit.level_db": -2.0}
-        assert made.measured == f"{settling.WITHOUT} Wanted: less."
+        assert made.measured == f"{kit_solver.WITHOUT} Wanted: less."
         assert job.left == ["snare softer"]
         assert value(session, LEVEL) == -7.5
 
@@ -135,10 +134,10 @@ class TestProposing:
 
         def disturbed(mine, on_progress, cancelled):
             apply(session.pk, {LEVEL: -float(mine.version) - 1.0}, step="blend", title="by hand")
-            return [settling._Correction({"kit.level_db": -9.0}, "kit", "softer", "")]
+            return [kit_solver.Deed({"kit.level_db": -9.0}, "softer", "")]
 
-        monkeypatch.setattr(settling, "_worked_out", disturbed)
+        monkeypatch.setattr(kit_solver, "_worked_out", disturbed)
         with pytest.raises(StaleError, match="again and again"):
-            settling.settle(Unattended(session.pk))
+            kit_solver.settle(Unattended(session.pk))
         assert value(session, "kit.level_db") == 0.0
         assert set(session.moves.values_list("title", flat=True)) == {"by hand"}

@@ -1,4 +1,4 @@
-"""A first mix: levels and places by role and piece, groups by what all of them reach together, PUNCH and SUSTAIN as far under the kit as its school wants."""
+"""A first mix: levels and places by role and piece, groups by what all of them reach together, SUSTAIN as far under the kit as its style wants."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -29,12 +29,8 @@ LEVELS_DB = {
     "out": -2.0,
 }
 MIX_PEAK_DB = -8.0  # of groups and mics together, before the kit's tools
-UNDER_DB = {  # how far under the kit the first two paths are blended in, by school: PUNCH's peaks, SUSTAIN's loudness
-    "natural": {"punch": 14.0, "sustain": 14.0},
-    "punchy": {"punch": 10.0, "sustain": 10.0},
-    "heavy": {"punch": 8.0, "sustain": 7.0},
-}
-BY_PEAK = ("punch",)  # whose strokes tell how loud it is, not what lies between them
+UNDER_DB = {"natural": 14.0, "punchy": 10.0, "heavy": 7.0}  # how much softer than the kit SUSTAIN is blended in
+FIRST_PATHS = ("sustain",)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,8 +64,8 @@ def first_balance(plan) -> dict:
 
 
 def shells(plan) -> Mapping[str, float]:
-    """Return who is sent to both paths, muted ones but not layers left out."""
-    return sends_of("punch", [mic for mic in plan.mics if not mic.mute])
+    """Return who is sent to the path, muted ones but not layers left out."""
+    return sends_of("sustain", [mic for mic in plan.mics if not mic.mute])
 
 
 def bare(plan):
@@ -87,11 +83,10 @@ def groups_db(mix: Loudness) -> float:
     return round(float(np.clip(MIX_PEAK_DB - mix.peak_db, limits.low, limits.high)), 1)
 
 
-def path_db(recipe: str, school: str, path: Loudness, mix: Loudness) -> float:
+def path_db(school: str, path: Loudness, mix: Loudness) -> float:
     """Return the level of a path that was measured at 0 dB, as far under a mix with its groups at their level as a school wants."""
     if path.peak_db < LEAST_PEAK_DB:
         return FIRST_DB
-    apart = mix.peak_db - path.peak_db if recipe in BY_PEAK else mix.loudness_lufs - path.loudness_lufs
     limits = Path.ranges()["level_db"]
-    level = apart + groups_db(mix) - UNDER_DB[school][recipe]
+    level = mix.loudness_lufs - path.loudness_lufs + groups_db(mix) - UNDER_DB[school]
     return round(float(np.clip(level, limits.low, limits.high)), 1)

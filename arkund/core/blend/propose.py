@@ -13,15 +13,14 @@ KIT_REDUCTION_DB = 3.0
 
 def propose_mix(plan, first: FirstMix) -> Finding:
     """Return levels, places, and the paths that the shells are sent to."""
-    under = UNDER_DB[plan.school]
     return Finding(
         "blend",
         "blend:mix",
         "kit",
-        "First balance, PUNCH and SUSTAIN blended in low",
+        "First balance, SUSTAIN blended in low",
         "Overheads as the picture, shells at their trimmed level, rooms 9 dB under. Sends are taken before the level: kick in and"
-        " snare full, toms 4 dB less; sub, overheads and rooms not. Paths are made up to the peak of what comes in; PUNCH peaks"
-        f" {under['punch']:.0f} dB under the kit, SUSTAIN is {under['sustain']:.0f} LU softer. Groups {first.groups_db:+.1f} dB: without a path"
+        " snare full, toms 4 dB less; sub, overheads and rooms not. SUSTAIN is made up to the peak of what comes in, and"
+        f" {UNDER_DB[plan.school]:.0f} LU softer than the kit. Groups {first.groups_db:+.1f} dB: without it"
         f" the mix reaches {MIX_PEAK_DB:.0f} dBFS before the kit's tools.",
         first.changes(plan),
     )
@@ -57,6 +56,7 @@ def propose_kit(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -
         f"The mix reaches {mix_peak_db:.1f} dBFS before the kit's tools; at this threshold the compressor takes {KIT_REDUCTION_DB:.0f} dB at"
         f" most (measured over the busiest part). Aims at {KIT_PEAK_DB:.0f} dBFS; a limiter stands ready at -1 dBTP and is off.",
         rows.put("kit", plan.kit, compressor) | {"kit.level_db": level},
+        first_choice=False,
     )
 
 

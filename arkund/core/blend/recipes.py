@@ -38,12 +38,13 @@ class Raised:
 def raised_by(level_db: float, now: Mapping[str, float | None], without: Mapping[str, float | None]) -> Raised:
     """Return what a path does at a level, by the kit's figures with it and without it (see ``card.measure.kit_figures``)."""
 
-    def by(key: str) -> float:
-        return round(float((now[key] or 0.0) - (without[key] or 0.0)), 2)
+    def by(*keys: str) -> float:
+        found = [float(now[key] - without[key]) for key in keys if now[key] is not None and without[key] is not None]
+        return round(sum(found) / max(len(found), 1), 2)
 
     stands_out = without["contrast"] or 0.0
     left = (now["contrast"] or 0.0) / stands_out if stands_out > 0.0 else 1.0
-    return Raised(level_db, by("attack"), by("density"), by("contrast"), round(float(left), 3))
+    return Raised(level_db, by("attack_kick", "attack_snare"), by("density"), by("contrast"), round(float(left), 3))
 
 
 def sends_of(recipe: str, mics: Sequence, feed: str = SHELLS) -> dict[str, float]:

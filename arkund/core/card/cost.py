@@ -3,8 +3,8 @@
 A figure of the first half can be bought with any of these: hits cut short stand out, equal hits are dense, a narrow kit is centred. Each has a limit by style.
 """
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
+from functools import cached_property
 
 import numpy as np
 
@@ -14,12 +14,12 @@ from arkund.core.card.measure import (
     Sound,
     lone_times,
     passed,
-    sides_db,
     spans,
     strong_times,
     times,
 )
-from arkund.core.card.targets import INF, Figure, Range, off_by
+from arkund.core.card.targets import INF, off_by, wanted, within
+from arkund.core.dsp.spectrum import bands_db
 from arkund.core.errors import AudioError
 from arkund.core.units import gain_to_db, power_to_db
 
@@ -35,136 +35,149 @@ TOP_HZ, BELOW_TOP_HZ = (11_000.0, 18_000.0), (4000.0, 11_000.0)
 GAP_SHARE = 0.2  # of all frames: the softest, which are what lies between hits
 
 
-@dataclass(frozen=True, slots=True)
-class Cost:
-    """A figure of what was lost, and what it may be, by style."""
-
-    figure: Figure
-    limits: Mapping[str, Range]
-
-
-def _cost(figure: Figure, natural: Range, punchy: Range, heavy: Range) -> Cost:
-    return Cost(figure, {"natural": natural, "punchy": punchy, "heavy": heavy})
-
-
-def _within(limit: float) -> Range:
-    return -limit, limit
-
-
 SPREAD = "spread (standard deviation) of its peaks in the kit against that in the raw sum"
-SIDES = "left against right at its hits"
+REDUCED = "what clippers, saturation and limiters take off peaks at kicks and back-beats on their way to the kit"
 COSTS = (
-    _cost(Figure("accents_kick", "kick accents", "%", how=SPREAD), (80.0, INF), (60.0, INF), (40.0, INF)),
-    _cost(Figure("accents_snare", "back-beat accents", "%", how=SPREAD), (80.0, INF), (60.0, INF), (40.0, INF)),
-    _cost(
-        Figure(
-            "hats_even",
-            "gain range of hi-hat and ride",
-            "dB",
-            how="above 6 kHz, what was done to hits that sound alone, from the least to the most (5 to 95 %)",
-        ),
-        (-INF, 3.0),
-        (-INF, 4.0),
-        (-INF, 6.0),
-    ),
-    _cost(
-        Figure(
-            "tails",
-            "deepest cut between hits",
-            "dB",
-            how="of what lies within 30 dB of the hits: how much further it was turned down than they were (deepest 5 %)",
-        ),
-        (-10.0, INF),
-        (-15.0, INF),
-        (-20.0, INF),
-    ),
-    _cost(
-        Figure("floor", "noise floor between hits", "dB", "change", how="the softest fifth against the hits"),
-        (-INF, 1.0),
-        (-INF, 3.0),
-        (-INF, 6.0),
-    ),
-    _cost(
-        Figure("top", "top end", "dB", "change", how="11 to 18 kHz against 4 to 11 kHz"),
-        _within(2.0),
-        _within(3.0),
-        _within(4.0),
-    ),
-    _cost(
-        Figure("width", "stereo width", "dB", "change", how="side against mid"),
-        _within(2.0),
-        _within(3.0),
-        _within(3.0),
-    ),
-    _cost(Figure("image_kick", "image of the kick", "dB", how=SIDES), _within(1.5), _within(1.5), _within(1.5)),
-    _cost(Figure("image_snare", "image of the snare", "dB", how=SIDES), _within(1.5), _within(1.5), _within(1.5)),
-    _cost(
-        Figure(
-            "image_cymbals", "image of the cymbals", "dB", "change", how="left against right above 6 kHz, between hits"
-        ),
-        _within(1.0),
-        _within(1.0),
-        _within(1.0),
-    ),
-)
+    wanted("plr", "least peak-to-loudness ratio", (11.0, INF), how="true peak minus integrated loudness"),
+    wanted("clip_usual", "clipping of a usual hit", (-INF, 0.1), (-INF, 0.5), (-INF, 2.0), how=f"{REDUCED}: the median"),
+    wanted("clip_loudest", "clipping of the loudest hits", (-INF, 1.0), (-INF, 3.0), (-INF, 5.0), how=f"{REDUCED}: the loudest tenth"),
+    wanted("accents_kick", "kick accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
+    wanted("accents_snare", "back-beat accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
+    wanted("hats_even", "gain range of hi-hat and ride", (-INF, 3.0), (-INF, 4.0), (-INF, 6.0),
+        how="above 6 kHz, what was done to hits that sound alone, from the least to the most (5 to 95 %)"),
+    wanted("tails", "deepest cut between hits", (-10.0, INF), (-15.0, INF), (-20.0, INF),
+        how="of what lies within 30 dB of the hits: how much further it was turned down than they were (deepest 5 %)"),
+    wanted("floor", "noise floor between hits", (-INF, 1.0), (-INF, 3.0), (-INF, 6.0), against="change", how="the softest fifth against the hits"),
+    wanted("top", "top end", within(2.0), within(3.0), within(4.0), against="change", how="11 to 18 kHz against 4 to 11 kHz"),
+    wanted("width", "stereo width", within(2.0), within(3.0), within(3.0), against="change", how="side against mid"),
+    wanted("image_cymbals", "image of the cymbals", within(1.0), against="change", how="left against right above 6 kHz, between hits"),
+)  # fmt: skip
+ELSEWHERE = ("plr", "clip_usual", "clip_loudest")  # which the kit's sound alone does not tell, or its other half does
 
 
-def costs(raw: Sound, now: Sound) -> dict[str, float | None]:
-    """Return the figures of what was lost from a raw sum to a kit, None where the playing does not tell them; of a sum against itself, those of no loss.
+class Reading:
+    """What a sum tells by itself; each of it is measured once, so that one raw sum serves many mixes."""
 
-    raw, now : the same part of the song, with the hits where each has them. Accents are in % of the sum's spread, all else is in dB. Raises AudioError
-    where the two differ in length or rate.
+    def __init__(self, sound: Sound) -> None:
+        self.sound, self.rate = sound, sound.sample_rate_hz
+
+    @cached_property
+    def highs(self) -> np.ndarray:
+        """The sound above HIGHS_HZ."""
+        return passed(self.sound.audio, HIGHS_HZ, None, self.rate)
+
+    @cached_property
+    def spreads_db(self) -> dict[str, float | None]:
+        """The standard deviation of each drum's peaks, kick and snare."""
+        return {piece: self._spread_db(piece) for piece in STRONG}
+
+    def _spread_db(self, piece: str) -> float | None:
+        parts = spans(self.sound.audio, times(self.sound, piece), -1.0, PEAK_MS, self.rate)
+        peaks = [float(gain_to_db(max(np.abs(part).max(), 1e-6))) for part in parts]
+        return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
+
+    @cached_property
+    def hats_db(self) -> dict[str, list[float]]:
+        """The level of the highs of hats and of rides that sound alone."""
+        return {
+            piece: [power_db(p) for p in spans(self.highs, lone_times(self.sound, piece), 0.0, LONE_HIT_MS, self.rate)]
+            for piece in ("hihat", "ride")
+        }
+
+    @cached_property
+    def hits_db(self) -> list[float]:
+        """The level of each kick and back-beat."""
+        parts = spans(self.sound.audio, strong_times(self.sound.hits), 0.0, HIT_FRAME_MS, self.rate)
+        return [power_db(part) for part in parts]
+
+    @cached_property
+    def frames_db(self) -> np.ndarray:
+        """The level of each frame."""
+        return frames_db(self.sound.audio, self.rate)
+
+    @cached_property
+    def between(self) -> np.ndarray:
+        """Which frames no hit of kick or snare is near before them."""
+        starts_s = np.arange(self.frames_db.size) * FRAME_MS / 1000.0
+        hits_s = np.sort([h.time_s for piece in STRONG for h in self.sound.hits.get(piece, [])])
+        last = np.searchsorted(hits_s, starts_s + FRAME_MS / 1000.0) - 1
+        since_s = np.where(last >= 0, starts_s - np.concatenate([hits_s, [-INF]])[last], INF)
+        return since_s > AFTER_HIT_MS / 1000.0
+
+    @cached_property
+    def floor_db(self) -> float | None:
+        """The level of the softest fifth of the frames against that of the hits."""
+        if len(self.hits_db) < LEAST_ACCENTS:
+            return None
+        levels = np.sort(self.frames_db)
+        softest = levels[: max(int(GAP_SHARE * levels.size), 1)]
+        return float(np.median(softest) - np.median(self.hits_db))
+
+    @cached_property
+    def top_db(self) -> float:
+        """The top octaves against those below."""
+        top, below = bands_db(self.sound.audio, (TOP_HZ, BELOW_TOP_HZ), self.rate)
+        return float(top - below)
+
+    @cached_property
+    def width_db(self) -> float | None:
+        """Side against mid; None of a mono sound."""
+        if self.sound.audio.shape[1] < 2:
+            return None
+        left, right = self.sound.audio.T.astype(np.float64)
+        return power_db((left - right)[:, None]) - power_db((left + right)[:, None])
+
+    @cached_property
+    def cymbals_left_db(self) -> float | None:
+        """Left against right of the highs between hits; None of a mono sound, or where hits leave nothing between them."""
+        if self.sound.audio.shape[1] < 2 or not self.between.any():
+            return None
+        left, right = (frames_db(self.highs[:, [side]], self.rate) for side in (0, 1))
+        return float(np.median((left - right)[self.between]))
+
+
+def costs(raw: Sound | Reading, now: Sound) -> dict[str, float | None]:
+    """Return the figures of what was lost from a raw sum to a kit, but for those of ELSEWHERE; of a sum against itself, those of no loss.
+
+    raw, now : the same part of the song, with the hits where each has them. Accents are in % of the sum's spread, all else is in dB; None where the playing
+    does not tell them. Raises AudioError where the two differ in length or rate.
     """
-    if raw.audio.shape != now.audio.shape or raw.sample_rate_hz != now.sample_rate_hz:
+    before, after = raw if isinstance(raw, Reading) else Reading(raw), Reading(now)
+    if before.sound.audio.shape != now.audio.shape or before.rate != now.sample_rate_hz:
         raise AudioError(
-            f"costs: expected the same part of the song twice; got {raw.audio.shape} and {now.audio.shape} samples."
+            f"costs: expected the same part of the song twice; got {before.sound.audio.shape} and {now.audio.shape} samples."
         )
-    both = (raw, now)
-    highs = [passed(each.audio, HIGHS_HZ, None, each.sample_rate_hz) for each in both]
     return {
-        "accents_kick": _kept(*(_spread_db(each, "kick") for each in both)),
-        "accents_snare": _kept(*(_spread_db(each, "snare") for each in both)),
-        "hats_even": _hats_even_db(*both, *highs),
-        "tails": _deepest_db(*both),
-        "floor": _change(*both, _floor_db),
-        "top": _change(*both, _top_db),
-        "width": _change(*both, _width_db),
-        "image_kick": sides_db(now.audio, times(now, "kick"), now.sample_rate_hz),
-        "image_snare": sides_db(now.audio, times(now, "snare"), now.sample_rate_hz),
-        "image_cymbals": _image_change_db(*both, *highs),
+        "accents_kick": _kept(before.spreads_db["kick"], after.spreads_db["kick"]),
+        "accents_snare": _kept(before.spreads_db["snare"], after.spreads_db["snare"]),
+        "hats_even": _hats_even_db(before, after),
+        "tails": _deepest_db(before, after),
+        "floor": _change(before.floor_db, after.floor_db),
+        "top": after.top_db - before.top_db,
+        "width": _change(before.width_db, after.width_db),
+        "image_cymbals": _change(before.cymbals_left_db, after.cymbals_left_db),
     }
 
 
 def over_limit(figures: Mapping[str, float | None], style: str) -> dict[str, float]:
     """Return by figure by how much its limit of a style is passed; those that hold are left out."""
-    off = {cost.figure.key: off_by(figures[cost.figure.key], cost.limits[style]) for cost in COSTS}
+    off = {cost.figure.key: off_by(figures.get(cost.figure.key), cost.ranges[style]) for cost in COSTS}
     return {key: by for key, by in off.items() if by > 0.0}
 
 
-def _change(raw: Sound, now: Sound, of: Callable[[Sound], float | None]) -> float | None:
-    before, after = of(raw), of(now)
+def _change(before: float | None, after: float | None) -> float | None:
     return None if before is None or after is None else after - before
-
-
-def _spread_db(sound: Sound, piece: str) -> float | None:
-    """Return the standard deviation of a drum's peaks in the kit."""
-    parts = spans(sound.audio, times(sound, piece), -1.0, PEAK_MS, sound.sample_rate_hz)
-    peaks = [float(gain_to_db(max(np.abs(part).max(), 1e-6))) for part in parts]
-    return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
 
 
 def _kept(before: float | None, after: float | None) -> float | None:
     return None if before is None or after is None or before < LEAST_ACCENT_DB else 100.0 * after / before
 
 
-def _hats_even_db(raw: Sound, now: Sound, raw_highs: np.ndarray, highs: np.ndarray) -> float | None:
+def _hats_even_db(raw: Reading, now: Reading) -> float | None:
     """Return the range, 5 to 95 %, of what was done to the highs of hats and rides that sound alone."""
     changes = []
-    for piece in ("hihat", "ride"):
-        before, after = (
-            [power_db(part) for part in spans(x, lone_times(sound, piece), 0.0, LONE_HIT_MS, sound.sample_rate_hz)]
-            for sound, x in ((raw, raw_highs), (now, highs))
-        )
+    for piece, before in raw.hats_db.items():
+        after = now.hats_db[piece]
         if len(before) == len(after) >= LEAST_LONE:
             gains = np.subtract(after, before)
             changes.append(gains - np.median(gains))
@@ -174,68 +187,14 @@ def _hats_even_db(raw: Sound, now: Sound, raw_highs: np.ndarray, highs: np.ndarr
     return float(high - low)
 
 
-def _deepest_db(raw: Sound, now: Sound) -> float | None:
+def _deepest_db(raw: Reading, now: Reading) -> float | None:
     """Return how much deeper than the hits what is heard between them lies now, at its deepest twentieth: 0 where nothing is cut."""
-    rate = now.sample_rate_hz
-    at_hits = [
-        (power_db(before), power_db(after))
-        for before, after in zip(
-            spans(raw.audio, strong_times(raw.hits), 0.0, HIT_FRAME_MS, rate),
-            spans(now.audio, strong_times(now.hits), 0.0, HIT_FRAME_MS, rate),
-            strict=False,
-        )
-    ]
+    at_hits = list(zip(raw.hits_db, now.hits_db, strict=False))
     if len(at_hits) < LEAST_ACCENTS:
         return None
     hit_db, gain_db = np.median([b for b, _ in at_hits]), np.median([a - b for b, a in at_hits])
-    before, after = (frames_db(each.audio, rate) for each in (raw, now))
-    heard = (before > hit_db - HEARD_UNDER_HITS_DB) & _between(raw, before.size)
-    return float(np.quantile((after - before)[heard] - gain_db, DEEPEST)) if heard.any() else None
-
-
-def _between(sound: Sound, count: int) -> np.ndarray:
-    """Return which frames no hit of kick or snare is near before them."""
-    starts_s = np.arange(count) * FRAME_MS / 1000.0
-    hits_s = np.sort([h.time_s for piece in STRONG for h in sound.hits.get(piece, [])])
-    last = np.searchsorted(hits_s, starts_s + FRAME_MS / 1000.0) - 1
-    since_s = np.where(last >= 0, starts_s - np.concatenate([hits_s, [-INF]])[last], INF)
-    return since_s > AFTER_HIT_MS / 1000.0
-
-
-def _floor_db(sound: Sound) -> float | None:
-    """Return the level of the softest fifth of the frames against that of the hits."""
-    parts = spans(sound.audio, strong_times(sound.hits), 0.0, HIT_FRAME_MS, sound.sample_rate_hz)
-    if len(parts) < LEAST_ACCENTS:
-        return None
-    levels = np.sort(frames_db(sound.audio, sound.sample_rate_hz))
-    softest = levels[: max(int(GAP_SHARE * levels.size), 1)]
-    return float(np.median(softest) - np.median([power_db(part) for part in parts]))
-
-
-def _top_db(sound: Sound) -> float:
-    top, below = (passed(sound.audio, *band, sound.sample_rate_hz) for band in (TOP_HZ, BELOW_TOP_HZ))
-    return power_db(top) - power_db(below)
-
-
-def _width_db(sound: Sound) -> float | None:
-    if sound.audio.shape[1] < 2:
-        return None
-    left, right = sound.audio.T.astype(np.float64)
-    return power_db((left - right)[:, None]) - power_db((left + right)[:, None])
-
-
-def _image_change_db(raw: Sound, now: Sound, raw_highs: np.ndarray, highs: np.ndarray) -> float | None:
-    """Return by how much the highs between hits moved to the left."""
-    if now.audio.shape[1] < 2:
-        return None
-    levels = []
-    for sound, x in ((raw, raw_highs), (now, highs)):
-        sides = [frames_db(x[:, [side]], sound.sample_rate_hz) for side in (0, 1)]
-        between = _between(sound, sides[0].size)
-        if not between.any():
-            return None
-        levels.append(float(np.median((sides[0] - sides[1])[between])))
-    return levels[1] - levels[0]
+    heard = (raw.frames_db > hit_db - HEARD_UNDER_HITS_DB) & raw.between
+    return float(np.quantile((now.frames_db - raw.frames_db)[heard] - gain_db, DEEPEST)) if heard.any() else None
 
 
 def frames_db(x: np.ndarray, sample_rate_hz: int) -> np.ndarray:

@@ -4,21 +4,25 @@ LOW, HIGH = "low", "high"
 HELP: dict[str, dict[str, tuple[str, str]]] = {
     "density": {
         LOW: (
-            "Its peaks are held down further than this school wants: less drive of the kit's grit, or a softer SUSTAIN.",
+            "Its peaks are held down further than this style wants: less clipping, or a softer SUSTAIN.",
             "blend",
         ),
-        HIGH: ("Its peaks stand far over the rest: more drive of the kit's grit, or SUSTAIN raised.", "blend"),
+        HIGH: ("Its peaks stand far over the rest: SUSTAIN raised, or a little clipping of the loudest hits.", "blend"),
     },
-    "attack": {
+    "attack_kick": {
+        LOW: ("The kick is soft against its body: more attack of its shaper, or a beater mic raised.", "punch"),
+        HIGH: ("The kick is all attack: less of it in its shaper.", "punch"),
+    },
+    "attack_snare": {
         LOW: (
-            "Strokes are soft against what follows them: more attack of the shapers of kick and snare, slower attacks of their compressors.",
+            "The snare is soft against its body: more attack of its shaper, slower attacks of its compressors.",
             "punch",
         ),
-        HIGH: ("Strokes are all attack: less of it in the shapers of kick and snare.", "punch"),
+        HIGH: ("The snare is all attack: less of it in its shaper.", "punch"),
     },
     "contrast": {
         LOW: (
-            "What sounds before a hit fills the gap: overheads and rooms softer, hats that lead it dipped, drums shorter, an expander over the kit.",
+            "What sounds before a hit fills the gap: overheads and rooms softer, drums shorter.",
             "clean",
         ),
     },
@@ -32,7 +36,7 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     },
     "cymbals": {
         LOW: (
-            "Hats and ride are soft as they were played: their mics louder, and ducked by back-beats, whose bleed they bring.",
+            "Hats and ride are soft as they were played: their mics louder.",
             "blend",
         ),
         HIGH: (
@@ -51,27 +55,27 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
             "clean",
         )
     },
-    "hat_in_snare": {
-        HIGH: ("The hat came up in the snare's mic: no lift of its top, or its bleed turned down by frequency.", "tone")
-    },
     "low_end": {
         LOW: (
             "What carries the bottom cancels, or one strip has it alone: line up, or let the kick's mics share its range.",
             "tone",
         )
     },
-    "balance": {
-        HIGH: ("One octave stands far from an even fall: a wide filter over the kit, or what is loudest there.", "tone")
+    "slope": {
+        HIGH: ("One octave stands far off the slope: a wide filter over the kit, or what is loudest there.", "tone")
     },
-    "middle": {
-        LOW: ("Kick and back-beat come from the right: the overheads' places.", "blend"),
-        HIGH: ("Kick and back-beat come from the left: the overheads' places.", "blend"),
+    "crashes": {
+        LOW: ("Crashes are buried: overheads louder.", "blend"),
+        HIGH: ("Crashes stand over the snare: overheads softer.", "blend"),
     },
     "mono": {HIGH: ("Sides cancel in mono: the polarity and arrival of rooms and overheads.", "lineup")},
     "headroom": {
         LOW: ("It peaks lower than it may: the kit's level.", "blend"),
         HIGH: ("It peaks higher than it should: the kit's level.", "blend"),
     },
+    "plr": {LOW: ("Peaks are flattened: less clipping and limiting, a softer SUSTAIN.", "blend")},
+    "clip_usual": {HIGH: ("Usual hits are clipped: less drive, a higher ceiling.", "punch")},
+    "clip_loudest": {HIGH: ("The loudest hits are clipped deep: less drive, a higher ceiling.", "punch")},
     "accents_kick": {LOW: ("Kicks were levelled: less clipping, a higher threshold of their compressors.", "punch")},
     "accents_snare": {
         LOW: ("Back-beats were levelled: less clipping, a higher threshold of their compressors.", "punch")

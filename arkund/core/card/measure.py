@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.optimize import lsq_linear
 from scipy.signal import butter, lfilter, sosfilt
 
 from arkund.core.dsp.loudness import OFFSET_LUFS, k_weighting, measure
@@ -19,12 +20,16 @@ WINDOW_MS = 400.0  # of a stroke's loudness
 TOM_WINDOW_MS = 200.0  # of a tom, which in a fill is followed soon
 LONE_WINDOW_MS = 100.0  # of one that is heard alone
 LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
-CYMBALS_HZ, GHOSTS_HZ, HAT_HZ = 2000.0, (1000.0, 6000.0), 5000.0
+CYMBALS_HZ, GHOSTS_HZ = 2000.0, (1000.0, 6000.0)
+SLOPE_HZ = (*OCTAVES_HZ, 16_000.0)
+WEIGHED = 5  # times that the windows are weighed anew
+TOGETHER_MS = (-15.0, 50.0)  # of a stroke's window: another stroke that begins within sounds in it
 FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
 BODY_S, BLEED_PEAK_S = 0.4, 0.03
 LEAST_HITS = 3
 STRONG = ("kick", "snare")  # whose strokes hits are, but for ghosts
 QUIETEST_DB = -120.0
+INF = float("inf")
 
 Hits = Mapping[str, Sequence]
 
@@ -38,8 +43,13 @@ class Sound:
     sample_rate_hz: int
 
 
+def octave_key(hz: float) -> str:
+    """Return the key of an octave's distance from the slope."""
+    return f"octave_{hz:g}"
+
+
 def kit_figures(sound: Sound) -> dict[str, float | None]:
-    """Return the figures of the card that the kit alone tells; None where the playing does not tell them."""
+    """Return the figures of the card that the kit alone tells, and how far each octave lies off the slope; None where the playing does not tell them."""
     x, rate = sound.audio, sound.sample_rate_hz
     levels = measure(x, rate)
     strong = strong_times(sound.hits)
@@ -48,29 +58,30 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     snare = _median(_window_db(weighted, backs, rate))
     bright = passed(x, CYMBALS_HZ, None, rate)
     middle = passed(x, *GHOSTS_HZ, rate)
-    cymbals = [t for piece in ("hihat", "ride") for t in lone_times(sound, piece)]
-    ghosts = lone_times(sound, "snare", ghosts=True)
-    kicks = lone_times(sound, "kick") or times(sound, "kick")
-    toms = _clear_toms(sound)
-    return {
+    ghosts = lone_times(sound, "snare", ghosts=True, beside=("hihat", "ride"))
+    lone_kicks, toms = lone_times(sound, "kick"), _clear_toms(sound)
+    kicks = lone_kicks if len(lone_kicks) >= LEAST_HITS else times(sound, "kick")
+    by_kind, off = _bright_db(bright, sound), octaves_off_db(x, rate)
+    octaves_off = {} if off is None else {octave_key(hz): float(by) for hz, by in zip(SLOPE_HZ, off, strict=True)}
+    return octaves_off | {
         "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
-        "attack": _median(_attack_db(x, strong, rate)),
+        "attack_kick": _median(_attack_db(x, times(sound, "kick"), rate)),
+        "attack_snare": _median(_attack_db(x, backs, rate)),
         "contrast": _median(_contrast_db(x, strong, rate)),
         "kick": _apart(_median(_window_db(weighted, kicks, rate)), snare),
         "toms": _apart(
             _median(_window_db(weighted, toms, rate, TOM_WINDOW_MS), 2),
             _median(_window_db(weighted, backs, rate, TOM_WINDOW_MS)),
         ),
-        "cymbals": _apart(
-            _median(_window_db(bright, cymbals, rate, LONE_WINDOW_MS)),
-            _median(_window_db(bright, backs, rate, LONE_WINDOW_MS)),
-        ),
+        "cymbals": _apart(by_kind.get("hats"), by_kind.get("snare")),
+        "crashes": _apart(by_kind.get("crashes"), by_kind.get("snare")),
         "ghosts": _apart(
             _median(_window_db(middle, ghosts, rate, LONE_WINDOW_MS)),
             _median(_window_db(middle, backs, rate, LONE_WINDOW_MS)),
         ),
-        "balance": None if (off := octaves_off_db(x, rate)) is None else float(np.abs(off).max()),
-        "middle": sides_db(x, strong, rate),
+        "slope": None if off is None else float(np.abs(off).max()),
+        "image_kick": sides_db(x, times(sound, "kick"), rate),
+        "image_snare": sides_db(x, backs, rate),
         "mono": _mono_db(weighted),
         "headroom": levels.true_peak_db if levels.true_peak_db > QUIETEST_DB else None,
     }
@@ -92,15 +103,52 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
     return _apart(*(_median(_peaks_db(strip, times, sample_rate_hz), 1) for times in (others, own)))
 
 
-def hat_in_snare_db(strip: np.ndarray, hits: Hits, sample_rate_hz: int) -> float | None:
-    """Return the level above 5 kHz of lone hats in the snare's mic against back-beats there, in dB."""
-    sound = Sound(strip[:, None], hits, sample_rate_hz)
-    bright = passed(sound.audio, HAT_HZ, None, sample_rate_hz)
-    hats, backs = (
-        _window_db(bright, times, sample_rate_hz, LONE_WINDOW_MS)
-        for times in (lone_times(sound, "hihat"), _back_beats(sound))
-    )
-    return _apart(_median(hats), _median(backs))
+KINDS = {"hats": ("hihat", "ride"), "crashes": ("crash",), "snare": ("snare",)}  # whose highs are compared
+
+
+def _bright_db(bright: np.ndarray, sound: Sound) -> dict[str, float]:
+    """Return how loud hats and rides, crashes and back-beats are in a sound's highs, in LUFS: by strokes that are heard alone where there are enough.
+
+    Where there are not, each kind's power is worked out from the windows of all strokes: what sounds together adds up (least squares of what is
+    not below 0, each window against what it should hold, so that loud ones do not decide alone).
+    """
+    rate, out = sound.sample_rate_hz, {}
+    alone = {
+        kind: [t for piece in pieces for t in lone_times(sound, piece)]
+        for kind, pieces in KINDS.items()
+        if kind != "snare"
+    }
+    if (backs := _median(_window_db(bright, _back_beats(sound), rate, LONE_WINDOW_MS))) is not None:
+        out["snare"] = backs
+    for kind, mine in alone.items():
+        if (level := _median(_window_db(bright, mine, rate, LONE_WINDOW_MS))) is not None:
+            out[kind] = level
+    struck = {kind: np.sort([t for piece in pieces for t in times(sound, piece)]) for kind, pieces in KINDS.items()}
+    struck |= {
+        piece: np.sort(times(sound, piece)) for piece in sound.hits if not any(piece in p for p in KINDS.values())
+    }
+    missing = [kind for kind in alone if kind not in out and len(struck[kind]) >= LEAST_HITS]
+    if not missing:
+        return out
+    length_s = sound.audio.shape[0] / rate
+    every = [
+        t for t in np.unique(np.concatenate(list(struck.values()))) if 0.005 <= t < length_s - LONE_WINDOW_MS / 1000.0
+    ]
+    levels_db = _window_db(bright, every, rate, LONE_WINDOW_MS)
+    every = every[: len(levels_db)]
+    power = 10.0 ** (np.array(levels_db) / 10.0)
+    before_s, after_s = (ms / 1000.0 for ms in TOGETHER_MS)
+    counts = np.array(
+        [[np.sum((mine >= t + before_s) & (mine <= t + after_s)) for mine in struck.values()] for t in every], float
+    ).reshape(len(every), len(struck))
+    if len(every) < len(struck):
+        return out
+    scale = power
+    for _ in range(WEIGHED):
+        shares = lsq_linear(counts / scale[:, None], power / scale, (0.0, INF)).x
+        scale = np.maximum(counts @ shares, 1e-3 * power)
+    by_kind = dict(zip(struck, shares.tolist(), strict=True))
+    return out | {kind: float(power_to_db(by_kind[kind])) for kind in missing if by_kind[kind] > 0.0}
 
 
 def strong_times(hits: Hits) -> list[float]:
@@ -125,9 +173,9 @@ def _clear_toms(sound: Sound) -> list[float]:
     return clear if len(clear) >= 2 else toms
 
 
-def lone_times(sound: Sound, piece: str, ghosts: bool = False) -> list[float]:
-    """Return when the strokes of a piece are that no other stroke is near, in s."""
-    every = np.sort([h.time_s for mine in sound.hits.values() for h in mine])
+def lone_times(sound: Sound, piece: str, ghosts: bool = False, beside: tuple[str, ...] = ()) -> list[float]:
+    """Return when the strokes of a piece are that no other stroke is near, in s; beside : pieces whose strokes may be near"""
+    every = np.sort([h.time_s for other, mine in sound.hits.items() if other not in beside for h in mine])
     before, after = (ms / 1000.0 for ms in LONE_MS)
     return [
         h.time_s
@@ -194,14 +242,14 @@ def passed(x: np.ndarray, low_hz: float, high_hz: float | None, rate: int) -> np
 
 
 def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
-    """Return how far each of OCTAVES_HZ lies above a straight fall of FALLS_DB, whichever fits best, in dB; None for silence.
+    """Return how far each of SLOPE_HZ lies above a straight fall of FALLS_DB, whichever fits best, in dB; None for silence.
 
     audio : float32 [shape=(samples, channels)]
     """
-    levels = bands_db(audio, octaves(OCTAVES_HZ), sample_rate_hz)
+    levels = bands_db(audio, octaves(SLOPE_HZ), sample_rate_hz)
     if levels.max() < QUIETEST_DB:
         return None
-    octave = np.log2(np.array(OCTAVES_HZ) / 1000.0)
+    octave = np.log2(np.array(SLOPE_HZ) / 1000.0)
     rests = [levels - fall * octave for fall in np.linspace(*FALLS_DB, 7)]
     best = min(rests, key=np.ptp)  # the line may lie where it fits best
     return best - (best.max() + best.min()) / 2.0

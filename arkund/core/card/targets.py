@@ -1,9 +1,14 @@
-"""What a punchy kit measures, by school: the range in which each figure of the kit card is meant to lie."""
+"""What a kit is meant to measure, by style: the range in which each figure of the kit card is wanted."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 INF = float("inf")
+SCHOOLS = ("natural", "punchy", "heavy")
+FIRST_SCHOOL = "punchy"
+LOOKS = {"heavy": "tight"}  # how clean a style wants the kit, where that is not the usual
+Range = tuple[float, float]
+Figures = Mapping[str, float | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,86 +24,57 @@ class Figure:
     how: str = ""
 
 
-FIGURES = (
-    Figure("density", "true peak over loudness", "dB"),
-    Figure("attack", "attack against body at kicks and back-beats", "dB", "change"),
-    Figure("contrast", "hit against what is before it", "dB", "change"),
-    Figure("kick", "kicks against back-beats", "dB"),
-    Figure("toms", "toms against back-beats", "dB"),
-    Figure("cymbals", "hats and ride against back-beats, above 2 kHz", "dB"),
-    Figure("ghosts", "ghosts against back-beats, 1 to 6 kHz", "dB", "change"),
-    Figure("bleed_toms", "others' hits in tom mics", "dB", "change"),
-    Figure("bleed", "others' hits in kick and snare mics", "dB", "change"),
-    Figure("hat_in_snare", "hat in the snare's mic above 5 kHz", "dB", "change"),
-    Figure("low_end", "40 to 110 Hz: all that carries it against the strongest", "dB"),
-    Figure("balance", "furthest octave from an even fall", "dB"),
-    Figure("middle", "left against right at kicks and back-beats", "dB"),
-    Figure("mono", "lost in mono", "dB"),
-    Figure("headroom", "true peak", "dBTP"),
-)
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A figure and the range in which each style wants it."""
+
+    figure: Figure
+    ranges: Mapping[str, Range]
+
+
+def wanted(key: str, words: str, *ranges: Range, unit: str = "dB", against: str = "now", how: str = "") -> Wanted:
+    """Return a figure with the ranges of the styles, in the order of SCHOOLS; one range holds for all."""
+    by_style = ranges if len(ranges) > 1 else ranges * len(SCHOOLS)
+    return Wanted(Figure(key, words, unit, against, how), dict(zip(SCHOOLS, by_style, strict=True)))
+
+
+def within(limit: float) -> Range:
+    """Return the range of what may differ from 0 by so much."""
+    return -limit, limit
+
+
+def _change(key: str, words: str, *ranges: Range, how: str = "") -> Wanted:
+    return wanted(key, words, *ranges, against="change", how=how)
+
+
+ATTACK = "loudest 5 ms within 15 ms of its hits against 30 to 120 ms"
+SIDES = "left against right at its hits"
+ABOVE_2_KHZ = "above 2 kHz, 100 ms of strokes that are heard alone; where there are too few, worked out from all that sound together"
+GAINS = (
+    _change("density", "peak-to-loudness ratio (PLR)", (-1.5, 1.0), (-4.0, -0.5), (-7.0, -2.5), how="true peak minus integrated loudness"),
+    _change("attack_kick", "attack to body: kick", (-0.5, INF), (1.0, 4.0), (1.0, 5.0), how=ATTACK),
+    _change("attack_snare", "attack to body: snare", (-0.5, INF), (1.0, 4.0), (1.0, 5.0), how=ATTACK),
+    _change("contrast", "hit contrast", (-0.5, INF), (-0.5, INF), (-1.5, INF), how="the 30 ms from a kick or back-beat against the 40 ms before it"),
+    wanted("kick", "kick against snare", within(3.0), how="K-weighted, 400 ms"),
+    wanted("toms", "toms against snare", (-4.0, 0.0), (-3.0, 1.0), (-2.0, 2.0), how="K-weighted, 200 ms"),
+    wanted("cymbals", "hi-hat and ride against snare", (-16.0, -8.0), (-16.0, -10.0), (-18.0, -10.0), how=ABOVE_2_KHZ),
+    wanted("crashes", "crashes against snare", (-10.0, 0.0), how=ABOVE_2_KHZ),
+    _change("ghosts", "ghost notes against snare", (-3.0, 3.0), (0.0, 6.0), (0.0, 8.0), how="1 to 6 kHz, 100 ms"),
+    _change("bleed_toms", "bleed in tom mics", (-INF, 0.0), (-INF, -12.0), (-INF, -20.0), how="peaks of others' hits against own ones"),
+    _change("bleed", "bleed in kick and snare mics", (-INF, 0.0), (-INF, 1.0), (-INF, 0.0), how="peaks of others' hits against own ones"),
+    wanted("low_end", "low-end sum against its strongest mic", (0.0, INF), (1.0, INF), (1.0, INF), how="40 to 110 Hz at kicks"),
+    wanted("slope", "octave furthest off the slope", (0.0, 5.0), (0.0, 5.0), (0.0, 6.0), how="63 Hz to 16 kHz against a fall of 3 to 4.5 dB per octave"),
+    wanted("image_kick", "image: kick", within(1.5), how=SIDES),
+    wanted("image_snare", "image: snare", within(1.5), how=SIDES),
+    wanted("mono", "mono loss", (-INF, 3.0), how="loudness lost when both sides are added up"),
+    wanted("headroom", "true peak", (-6.2, -5.8), unit="dBTP"),
+)  # fmt: skip
+FIGURES = tuple(row.figure for row in GAINS)
 WORDS = {figure.key: figure.words for figure in FIGURES}
 CHANGES = frozenset(figure.key for figure in FIGURES if figure.against == "change")
-Range = tuple[float, float]
-Figures = Mapping[str, float | None]
 TARGETS: dict[str, dict[str, Range]] = {
-    "natural": {
-        "density": (15.0, 18.0),
-        "attack": (0.0, INF),
-        "contrast": (0.0, INF),
-        "kick": (-2.0, 2.0),
-        "toms": (-4.0, 0.0),
-        "cymbals": (-16.0, -8.0),
-        "ghosts": (-3.0, 3.0),
-        "bleed_toms": (-INF, 0.0),
-        "bleed": (-INF, 0.0),
-        "hat_in_snare": (-INF, 1.0),
-        "low_end": (0.0, INF),
-        "balance": (0.0, 5.0),
-        "middle": (-1.0, 1.0),
-        "mono": (-INF, 3.0),
-        "headroom": (-6.2, -5.8),
-    },
-    "punchy": {
-        "density": (12.0, 15.0),
-        "attack": (1.0, 4.0),
-        "contrast": (1.0, INF),
-        "kick": (-2.0, 2.0),
-        "toms": (-3.0, 1.0),
-        "cymbals": (-16.0, -10.0),
-        "ghosts": (-3.0, 6.0),
-        "bleed_toms": (-INF, -15.0),
-        "bleed": (-INF, 1.0),
-        "hat_in_snare": (-INF, 1.0),
-        "low_end": (1.0, INF),
-        "balance": (0.0, 5.0),
-        "middle": (-1.0, 1.0),
-        "mono": (-INF, 3.0),
-        "headroom": (-6.2, -5.8),
-    },
-    "heavy": {
-        "density": (9.0, 12.0),
-        "attack": (2.0, 5.0),
-        "contrast": (1.0, INF),
-        "kick": (-2.0, 2.0),
-        "toms": (-2.0, 2.0),
-        "cymbals": (-18.0, -12.0),
-        "ghosts": (-3.0, 8.0),
-        "bleed_toms": (-INF, -25.0),
-        "bleed": (-INF, 0.0),
-        "hat_in_snare": (-INF, 0.0),
-        "low_end": (1.0, INF),
-        "balance": (0.0, 6.0),
-        "middle": (-1.0, 1.0),
-        "mono": (-INF, 3.0),
-        "headroom": (-6.2, -5.8),
-    },
+    style: {row.figure.key: row.ranges[style] for row in GAINS} for style in SCHOOLS
 }
-FIRST_SCHOOL = "punchy"
-LOOKS = {"heavy": "tight"}  # how clean a school wants the kit, where that is not the usual
-SCHOOLS = tuple(TARGETS)
-MOST_OFF_DB, MISSED_DB, SURELY_DB = 20.0, 0.5, 0.1  # of one figure, in what all together miss by
-# How far within its target a figure is brought to, and what counts of a dB that is short of that; what counts beside of one further off than the raw kit.
-INSIDE_DB, INSIDE_SHARE, FURTHER_SHARE = 0.5, 0.3, 3.0
 
 
 def about(key: str, figures: Figures, raw: Figures) -> float | None:
@@ -123,50 +99,7 @@ def off_by(value: float | None, target: Range) -> float:
     return max(target[0] - value, value - target[1], 0.0)
 
 
-def nearer_by(key: str, figures: Figures, raw: Figures, target: Range) -> float:
-    """Return by how much less a figure misses its target than the raw kit does (a change: than none), below 0 where by more, 0 where it is not known."""
-    before = 0.0 if key in CHANGES else raw[key]
-    return 0.0 if before is None else off_by(before, target) - off_by(about(key, figures, raw), target)
-
-
 def further_by(key: str, figures: Figures, raw: Figures, target: Range) -> float:
-    """Return by how much a figure misses its target more than the raw kit does, 0 where it does not."""
-    return max(-nearer_by(key, figures, raw, target), 0.0)
-
-
-def is_further(figures: Figures, raw: Figures, school: str) -> bool:
-    """Return whether any figure is further off its target than the raw kit's."""
-    return any(further_by(key, figures, raw, target) > 0.0 for key, target in TARGETS[school].items())
-
-
-def beyond(key: str, value: float | None, school: str) -> float:
-    """Return by how much a figure lies above (below, negative) what it is brought to: INSIDE_DB within its target, since every correction costs others
-    something; 0 within.
-    """
-    if value is None:
-        return 0.0
-    low, high = TARGETS[school][key]
-    inside = min(INSIDE_DB, (high - low) / 2.0)
-    return value - float(min(max(value, low + inside), high - inside))
-
-
-def room_db(key: str, figures: Figures, raw: Figures, school: str, rises: bool = True, inside_db: float = 0.0) -> float:
-    """Return how far a figure may still rise, or fall, and be so far within its target, in dB; 0 where it is not known."""
-    value, (low, high) = about(key, figures, raw), TARGETS[school][key]
-    if value is None:
-        return 0.0
-    return max((high - value if rises else value - low) - inside_db, 0.0)
-
-
-def off_altogether(figures: Figures, raw: Figures, school: str) -> float:
-    """Return by how much all figures together miss: the sum of what they miss by, something for each that does, more where the raw kit missed by less, and a
-    little for what is within by less than INSIDE_DB: so that kits that differ by hardly anything are brought to the same place.
-    """
-    out = 0.0
-    for key, target in TARGETS[school].items():
-        value = about(key, figures, raw)
-        off = off_by(value, target)
-        out += min(off, MOST_OFF_DB) + MISSED_DB * min(off / SURELY_DB, 1.0)
-        out += INSIDE_SHARE * min(abs(beyond(key, value, school)), INSIDE_DB)
-        out += FURTHER_SHARE * further_by(key, figures, raw, target)
-    return out
+    """Return by how much a figure misses its target more than the raw kit does (a change: than none), 0 where it does not or is not known."""
+    before = 0.0 if key in CHANGES else raw[key]
+    return 0.0 if before is None else max(off_by(about(key, figures, raw), target) - off_by(before, target), 0.0)

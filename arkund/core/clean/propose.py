@@ -144,13 +144,16 @@ def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str, hear
         if played := rolls(measured.own_s):
             evidence += f" It rolls {played} times: a slower gate, held for longer and {gate.range_db:.0f} dB deep, which leaves rolls whole."
         evidence += f" Safe by {high - gate.threshold_db:.1f} dB above and {gate.threshold_db - low:.1f} dB below."
-        return Finding("clean", f"clean:gate:{mic.id}", mic.id, title, evidence, change(mic, "gate", gate, cut))
-    sure = (is_tom(mic.piece) or mic.piece in WELL_FOUND) and not heard_as
+        changes = change(mic, "gate", gate, cut)
+        return Finding(
+            "clean", f"clean:gate:{mic.id}", mic.id, title, evidence, changes, first_choice=is_tom(mic.piece)
+        )
+    sure = is_tom(mic.piece) and not heard_as
     title = f"{mic.name}: cut by hits, {len(cut.spans)} regions, down {cut.down_db:.0f} dB between"
     evidence += " A threshold cannot tell them apart; what the other mics hear can: each region goes from a hit to the end of its ring."
     if heard_as:
         evidence += f" But it sounds like {heard_as}: see on Load what it is, before what it hears is cut by another drum's hits."
-    elif not sure:
+    elif mic.piece not in WELL_FOUND and not is_tom(mic.piece):
         evidence += (
             " Softly played ghosts that were not found would be turned down with the bleed, so this waits for your ear."
         )

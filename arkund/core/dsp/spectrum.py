@@ -68,7 +68,7 @@ def spectrum_db(pieces: list[np.ndarray], sample_rate_hz: int) -> np.ndarray:
 
 def bands_db(audio: np.ndarray, edges_hz: Sequence[tuple[float, float]], sample_rate_hz: int) -> np.ndarray:
     """Return the mean power density of audio [shape=(samples, channels)], all channels together, in bands from and up to so many Hz, in dB."""
-    power = np.sum(np.abs(scipy.fft.rfft(audio, axis=0)) ** 2, axis=1)
+    power = np.sum(np.abs(scipy.fft.rfft(np.ascontiguousarray(audio.T))) ** 2, axis=0)
     hz = scipy.fft.rfftfreq(audio.shape[0], 1.0 / sample_rate_hz)
     return power_to_db(np.array([np.mean(power[(hz >= low) & (hz < high)]) for low, high in edges_hz]) + LEAST_POWER)
 

@@ -34,7 +34,7 @@ def propose(mic, solved: Solved) -> Finding | None:
         return None
     if abs(solved.reached["attack"]) < LEAST_CHANGE_DB and solved.reached["reduction"] < LEAST_CHANGE_DB:
         return None
-    return Finding("punch", f"punch:{mic.id}", mic.id, solved.title, solved.words, solved.values)
+    return Finding("punch", f"punch:{mic.id}", mic.id, solved.title, solved.words, solved.values, first_choice=False)
 
 
 def tucked() -> Compressor:

@@ -1,4 +1,4 @@
-"""A starting equaliser per mic: usual zones, tuned to what was measured in this mic and by how much; what would hardly be heard is left out."""
+"""A starting equaliser per mic: what a measured fault asks for, and, offered beside it, the usual lifts and dips; what would hardly be heard is left out."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -23,28 +23,45 @@ FALLS_HZ = 20_000.0
 
 
 class _Row:
-    """Filters with the reason for each."""
+    """Filters with the reason for each; those of taste, which answer no measured fault, by themselves."""
 
     def __init__(self) -> None:
         self.bands: list[Band] = []
         self.words: list[str] = []
+        self.of_taste: list[Band] = []
+        self.taste_words: list[str] = []
 
     def add(
         self, kind: str, frequency: float, gain: float = 0.0, q: float = 0.9, slope: int = 12, why: str = ""
     ) -> None:
-        band = Band(kind=kind, frequency_hz=round(float(frequency), 1), gain_db=round(gain, 1), q=q, slope_db=slope)
-        self.bands.append(band)
+        self.bands.append(_band(kind, frequency, gain, q, slope))
         self.words.append(why)
 
+    def offer(
+        self, kind: str, frequency: float, gain: float = 0.0, q: float = 0.9, slope: int = 12, why: str = ""
+    ) -> None:
+        self.of_taste.append(_band(kind, frequency, gain, q, slope))
+        self.taste_words.append(why)
 
-def propose(mic, measured: ToneMeasure) -> Finding | None:
-    """Return the starting bands for one mic, each with where its figure comes from."""
+
+def _band(kind: str, frequency: float, gain: float, q: float, slope: int) -> Band:
+    return Band(kind=kind, frequency_hz=round(float(frequency), 1), gain_db=round(gain, 1), q=q, slope_db=slope)
+
+
+def propose(mic, measured: ToneMeasure) -> list[Finding]:
+    """Return the starting bands for one mic, each with where its figure comes from: those that it needs, and, offered, with the usual ones beside them."""
     row = _Row()
     _BY_KIND.get(_kind(mic), lambda *_: None)(row, mic, measured)
-    if not row.bands:
-        return None
-    changes, why = rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands))), " ".join(row.words)
-    return Finding("tone", f"tone:{mic.id}", mic.id, f"{mic.name}: {_count(row.bands)}", why, changes)
+    out = []
+    if row.bands:
+        changes, why = rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands))), " ".join(row.words)
+        out.append(Finding("tone", f"tone:{mic.id}", mic.id, f"{mic.name}: {_count(row.bands)}", why, changes))
+    if row.of_taste:
+        bands, why = (*row.bands, *row.of_taste), " ".join([*row.words, *row.taste_words])
+        changes = rows.put(f"mics.{mic.id}", mic, Tone(bands=bands))
+        title = f"{mic.name}: {_count(bands)}, with the usual lifts and dips"
+        out.append(Finding("tone", f"tone:{mic.id}:taste", mic.id, title, why, changes, first_choice=False))
+    return out
 
 
 def propose_cymbals(overheads: Sequence[tuple[Any, ToneMeasure]]) -> Finding | None:
@@ -54,7 +71,7 @@ def propose_cymbals(overheads: Sequence[tuple[Any, ToneMeasure]]) -> Finding | N
         row = _Row()
         row.add("high_pass", CYMBALS_HZ, slope=24)
         _cymbals(row, measured)
-        changes |= rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands)))
+        changes |= rows.put(f"mics.{mic.id}", mic, Tone(bands=(*row.bands, *row.of_taste)))
         words.append(mic.name)
     if not changes:
         return None
@@ -63,7 +80,7 @@ def propose_cymbals(overheads: Sequence[tuple[Any, ToneMeasure]]) -> Finding | N
     return Finding("tone", "tone:cymbals", overheads[0][0].id, title, why, changes, first_choice=False)
 
 
-def _count(bands: list[Band]) -> str:
+def _count(bands: Sequence[Band]) -> str:
     return f"{len(bands)} filter{'s' if len(bands) > 1 else ''}"
 
 
@@ -89,7 +106,7 @@ def _kick(row: _Row, mic, m: ToneMeasure) -> None:
     _box(row, m)
     if mic.role == "in":
         beater = _loudest(m, 2500, 5000)
-        row.add("bell", beater, 3.5, 1.0, why=f"Beater at {beater:.0f} Hz lifted 3.5 dB (measured peak).")
+        row.offer("bell", beater, 3.5, 1.0, why=f"Beater at {beater:.0f} Hz lifted 3.5 dB (measured peak).")
 
 
 def _snare(row: _Row, mic, m: ToneMeasure) -> None:
@@ -103,10 +120,10 @@ def _snare(row: _Row, mic, m: ToneMeasure) -> None:
         why = f"Ring at {m.ring.frequency_hz:.0f} Hz ({m.ring.above_db:.0f} dB high, {m.ring.decay_s:.1f} s, measured) cut by {cut:.0f} dB, narrowly."
         row.add("bell", m.ring.frequency_hz, -cut, RING_Q, why=why)
     _box(row, m)
-    row.add("bell", 3600, 2.5, 0.8, why="Crack at 3.6 kHz lifted 2.5 dB (usual).")
+    row.offer("bell", 3600, 2.5, 0.8, why="Crack at 3.6 kHz lifted 2.5 dB (usual).")
     bleed_db = _bleed_above(m, 5000)
     if bleed_db < HAT_HEAVY_DB:
-        row.add(
+        row.offer(
             "high_shelf",
             8000,
             2.0,
@@ -114,16 +131,16 @@ def _snare(row: _Row, mic, m: ToneMeasure) -> None:
             why=f"Wires lifted 2 dB above 8 kHz: others are {-bleed_db:.0f} dB under the snare there (measured).",
         )
     else:
-        row.words.append(f"Top not lifted: others are only {-bleed_db:.0f} dB under the snare there (measured).")
+        row.taste_words.append(f"Top not lifted: others are only {-bleed_db:.0f} dB under the snare there (measured).")
 
 
 def _tom(row: _Row, mic, m: ToneMeasure) -> None:
     f0 = m.fundamental_hz
     if f0:
         row.add("high_pass", 0.6 * f0, why=f"High-pass under the fundamental {f0:.0f} Hz (measured).")
-        row.add("bell", f0, 2.0, 1.2, why="Fundamental lifted 2 dB.")
+        row.offer("bell", f0, 2.0, 1.2, why="Fundamental lifted 2 dB.")
     _box(row, m)
-    row.add("bell", 4000, 3.0, 0.9, why="Stick at 4 kHz lifted 3 dB (usual).")
+    row.offer("bell", 4000, 3.0, 0.9, why="Stick at 4 kHz lifted 3 dB (usual).")
 
 
 def _cymbal(row: _Row, mic, m: ToneMeasure) -> None:
@@ -137,27 +154,27 @@ def _overhead(row: _Row, mic, m: ToneMeasure) -> None:
         slope=12,
         why=f"High-pass at {WHOLE_HZ:.0f} Hz: overheads as the picture of the whole kit (usual).",
     )
-    row.add("bell", 450, -2.0, 0.8, why="Low mids scooped 2 dB (usual).")
+    row.offer("bell", 450, -2.0, 0.8, why="Low mids scooped 2 dB (usual).")
     _cymbals(row, m)
 
 
 def _cymbals(row: _Row, m: ToneMeasure) -> None:
     """A step towards pink noise where it is heard, and the lift at 8 kHz with a fall at 20."""
     for hz, gain in towards_pink(m):
-        row.add(
+        row.offer(
             "bell",
             hz,
             gain,
             1.0,
             why=f"{hz:.0f} Hz {gain:+.1f} dB: {100 * PINK_SHARE:.0f} % of the way to pink noise (measured).",
         )
-    row.add("high_shelf", 8000, 1.5, 0.7, why="Lift of 1.5 dB above 8 kHz (usual).")
-    row.add("low_pass", FALLS_HZ, slope=6, why="Falls gently to 20 kHz.")
+    row.offer("high_shelf", 8000, 1.5, 0.7, why="Lift of 1.5 dB above 8 kHz (usual).")
+    row.offer("low_pass", FALLS_HZ, slope=6, why="Falls gently to 20 kHz.")
 
 
 def _room(row: _Row, mic, m: ToneMeasure) -> None:
     row.add("high_pass", 60, why="High-pass at 60 Hz (usual).")
-    row.add("bell", 350, -3.0, 0.8, why="Low mids scooped 3 dB (usual).")
+    row.offer("bell", 350, -3.0, 0.8, why="Low mids scooped 3 dB (usual).")
 
 
 _BY_KIND = {

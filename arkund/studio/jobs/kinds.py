@@ -13,10 +13,10 @@ from arkund.studio.services import (
     carding,
     comping,
     editing,
+    kit_solver,
     moves,
     proposing,
     recordings,
-    settling,
     store,
     taking_in,
     templates,
@@ -134,7 +134,7 @@ def _propose(handle: Handle) -> dict:
 def _settle(handle: Handle) -> dict:
     """No arguments."""
     job = Unattended(_session(handle).pk, handle.cancelled)
-    made = settling.settle(job, handle.progress, handle.cancelled)
+    made = kit_solver.settle(job, handle.progress, handle.cancelled)
     return {"moves": len(made), "title": "The kit's card", "said": _card_words(_session(handle))}
 
 

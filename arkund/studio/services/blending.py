@@ -112,7 +112,7 @@ def first_mix(measure: Measure) -> FirstMix:
 
     def compute() -> dict:
         mix = loudness(rendered(bare, measure.recordings, measure.busy_span(), MIX), measure.rate)
-        paths = [_blended(measure, bare, recipe, mix) for recipe in first.UNDER_DB[bare.school]]
+        paths = [_blended(measure, bare, recipe, mix) for recipe in first.FIRST_PATHS]
         return {"groups_db": first.groups_db(mix), "paths": [path.to_json() for path in paths]}
 
     found = measure.kept("first mix", bare.to_json(), compute)
@@ -128,7 +128,7 @@ def _blended(measure: Measure, bare: Plan, recipe: str, mix: Loudness) -> Path:
 
     path = _as_high(measure, fed(path), path)
     audio = row_of(fed(path), measure.recordings, f"path:{path.id}", measure.busy_span())
-    level_db = first.path_db(recipe, bare.school, loudness(audio[-1].T, measure.rate), mix) if audio else FIRST_DB
+    level_db = first.path_db(bare.school, loudness(audio[-1].T, measure.rate), mix) if audio else FIRST_DB
     return path.replace(level_db=level_db)
 
 

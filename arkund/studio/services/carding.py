@@ -7,20 +7,24 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import at_once
+from arkund.core.card.clipping import CUTS, clipping, taken_db
 from arkund.core.card.cost import COSTS, costs
 from arkund.core.card.help import help_of
-from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures
+from arkund.core.card.measure import STRONG, Hits, Sound, bleed_db, kit_figures
 from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_tom, timing_mic
-from arkund.core.plan.plan import MicPlan
+from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import average_envelope
+from arkund.core.render.source import Recordings
+from arkund.core.replace.low_end import low_end as low_end_of
+from arkund.core.rig import places
 from arkund.studio.models import Move, Session
 from arkund.studio.services import layering, whole
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.rendering import rendered
+from arkund.studio.services.rendering import rendered, row_of
 from arkund.studio.steps import STEPS
 
 Span = tuple[int, int]
@@ -89,20 +93,48 @@ def known_calm(measure: Measure) -> dict[str, float | None] | None:
 def figures(measure: Measure, span: Span) -> dict[str, float | None]:
     """Return the figures of a Plan as it is heard over a part of the song, kept."""
 
-    shells = [mic for mic in measure.shells() if is_close(mic.role) and not mic.mute]
-
     def compute() -> dict:
-        kit = rendered(measure.plan, measure.recordings, span, "kit")
-        strips = {mic.id: rendered(measure.plan, measure.recordings, span, f"strip:{mic.id}") for mic in shells}
-        hits = heard_hits(measure, span)
-        found, low = at_once(
-            lambda: kit_figures(Sound(kit, hits, measure.rate)) | _bleed(shells, strips, hits, measure.rate),
-            lambda: layering.carried(measure, "kick") if any(m.piece == "kick" for m in shells) else None,
-        )
-        found["low_end"] = low.gain_db if low and len(low.main_db) > 1 else None
-        return {"figures": _rounded(found)}
+        kit = heard(measure, span)
+        found, others = at_once(lambda: kit_figures(kit), lambda: bleed(measure, span) | low_end(measure))
+        return {"figures": _rounded(found | others)}
 
-    return measure.kept("card", [measure.plan.to_json(), list(span)], compute)["figures"]
+    return measure.kept("kit card", [measure.plan.to_json(), list(span)], compute)["figures"]
+
+
+def heard(measure: Measure, span: Span) -> Sound:
+    """Return a kit as it is heard over a part of the song, with its hits."""
+    kit = rendered(measure.plan, measure.recordings, span, "kit")
+    return Sound(kit, heard_hits(measure, span), measure.rate)
+
+
+def low_end(measure: Measure) -> dict[str, float | None]:
+    """Return what the low end of all that carries the kick adds up to; None where one carries it alone."""
+    return low_end_sum(*layering.heard(measure, "kick"), measure.rate)
+
+
+def low_end_sum(strips: dict[str, np.ndarray], hits_s: list[float], rate: int) -> dict[str, float | None]:
+    """Return the same of the kick's strips at their levels."""
+    low = low_end_of(strips, hits_s, rate, "kick") if strips else None
+    return {"low_end": low.gain_db if low and len(low.main_db) > 1 else None}
+
+
+def clipped(plan: Plan, recordings: Recordings, span: Span, hits: Hits) -> dict[str, float | None]:
+    """Return what clips kicks and back-beats on their way to the kit: in their groups and over the kit. hits : within the span, in s from its start"""
+    taken, rate = {}, recordings.sample_rate_hz
+    for piece in STRONG:
+        at = [h.time_s for h in hits.get(piece, []) if not h.ghost]
+        taken[piece] = np.zeros(len(at))
+        for name in (*(f"group:{g.id}" for g in plan.groups if g.id == piece), "kit"):
+            tools = [tool for tool in places.named(plan, name).strip.tools if tool.on]
+            if any(tool.kind in CUTS for tool in tools):
+                row = [x.T for x in row_of(plan, recordings, name, span)]
+                taken[piece] = taken[piece] + taken_db(row, tools, at, rate)
+    return clipping(taken)
+
+
+def close_shells(measure: Measure) -> list[MicPlan]:
+    """Return the close mics of drums that are heard."""
+    return [mic for mic in measure.shells() if is_close(mic.role) and not mic.mute]
 
 
 def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
@@ -110,34 +142,31 @@ def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
     span = span or measure.busy_span()
 
     def compute() -> dict:
-        both = (measure.at(balanced_plan(measure.plan)), measure)
-        raw, now = (
-            Sound(rendered(each.plan, each.recordings, span, "kit"), heard_hits(each, span), each.rate) for each in both
-        )
-        return {"none": _rounded(costs(raw, raw)), "now": _rounded(costs(raw, now))}
+        raw, now = heard(measure.at(balanced_plan(measure.plan)), span), heard(measure, span)
+        dense = {"plr": figures(measure, span)["density"]}
+        clipping_now = clipped(measure.plan, measure.recordings, span, now.hits)
+        none = costs(raw, raw) | {"plr": kit_figures(raw)["density"]} | {"clip_usual": 0.0, "clip_loudest": 0.0}
+        return {"none": _rounded(none), "now": _rounded(costs(raw, now) | dense | clipping_now)}
 
-    found = measure.kept("costs", [measure.plan.to_json(), list(span)], compute)
+    found = measure.kept("kit costs", [measure.plan.to_json(), list(span)], compute)
     none, now = found["none"], found["now"]
-    return [Row(cost.figure, none[cost.figure.key], now[cost.figure.key], cost.limits[school]) for cost in COSTS]
+    return [Row(cost.figure, none[cost.figure.key], now[cost.figure.key], cost.ranges[school]) for cost in COSTS]
 
 
 def _rounded(found: dict[str, float | None]) -> dict[str, float | None]:
     return {key: None if v is None else round(float(v), 2) for key, v in found.items()}
 
 
-def _bleed(shells: list[MicPlan], strips: dict[str, np.ndarray], hits: dict, rate: int) -> dict[str, float | None]:
+def bleed(measure: Measure, span: Span) -> dict[str, float | None]:
     """Return the figures of what close mics hear of others."""
-    heard = {mic.id: bleed_db(strips[mic.id], mic.piece, hits, rate) for mic in shells}
+    shells, hits = close_shells(measure), heard_hits(measure, span)
+    strips = {mic.id: rendered(measure.plan, measure.recordings, span, f"strip:{mic.id}") for mic in shells}
+    levels = {mic.id: bleed_db(strips[mic.id], mic.piece, hits, measure.rate) for mic in shells}
     toms, others = (
-        [heard[m.id] for m in shells if is_tom(m.piece) == wanted and heard[m.id] is not None]
+        [levels[m.id] for m in shells if is_tom(m.piece) == wanted and levels[m.id] is not None]
         for wanted in (True, False)
     )
-    snare = timing_mic(shells, "snare")
-    return {
-        "bleed_toms": _mean(toms),
-        "bleed": _mean(others),
-        "hat_in_snare": hat_in_snare_db(strips[snare.id], hits, rate) if snare else None,
-    }
+    return {"bleed_toms": _mean(toms), "bleed": _mean(others)}
 
 
 def average_hits(measure: Measure, span: Span) -> dict[str, dict]:

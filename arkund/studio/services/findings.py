@@ -266,7 +266,7 @@ def _replace(m: Measure) -> list[Finding]:
 def _tone(m: Measure) -> list[Finding]:
     mics = [mic for mic in m.plan.mics if not mic.is_layer and not (is_tom(mic.piece) and not m.hits.get(mic.piece))]
     measured = list(zip(mics, m.tones(mics), strict=True))
-    found = [propose_tone(mic, tone) for mic, tone in measured]
+    found = [each for mic, tone in measured for each in propose_tone(mic, tone)]
     cymbals = propose_cymbals([(mic, tone) for mic, tone in measured if mic.role == "overhead"])
     return [f for f in (*_low_end(m), *found, cymbals, toning.split_note(m)) if f is not None]
 

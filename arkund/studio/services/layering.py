@@ -201,15 +201,24 @@ def _layer(measure: Measure, layer_id: str) -> MicPlan:
     return layer
 
 
-def heard(measure: Measure, piece: str) -> Heard:
-    """Return a drum's strips as they are heard, at their levels, in the busiest part."""
+def before_levels(measure: Measure, piece: str) -> Heard:
+    """Return a drum's strips before their levels in the busiest part, with its hits."""
     plan, hits = measure.plan, measure.heard_hits.get(piece, [])
-    mine = [mic for mic in plan.standing if mic.piece == piece and not mic.mute]
     span, timed = measure.busy_span(hits), timing_mic(plan.mics, piece)
-    strips = {mic.id: rendered(plan, measure.recordings, span, f"strip:{mic.id}") for mic in mine}
-    strips = laying.at_levels(mine, strips)
+    strips = {mic.id: rendered(plan, measure.recordings, span, f"strip:{mic.id}") for mic in strips_of(plan, piece)}
     later_s = timed.line_up.delay_ms / 1000.0 if timed else 0.0
     return strips, [h.time_s + later_s - span[0] / measure.rate for h in hits if not h.ghost]
+
+
+def strips_of(plan: Plan, piece: str) -> list[MicPlan]:
+    """Return the strips of a drum that are heard."""
+    return [mic for mic in plan.standing if mic.piece == piece and not mic.mute]
+
+
+def heard(measure: Measure, piece: str) -> Heard:
+    """Return a drum's strips as they are heard, at their levels, in the busiest part."""
+    strips, hits_s = before_levels(measure, piece)
+    return laying.at_levels(strips_of(measure.plan, piece), strips), hits_s
 
 
 def carried(measure: Measure, piece: str) -> LowEnd | None:

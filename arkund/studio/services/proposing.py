@@ -10,14 +10,14 @@ from arkund.core.level.propose import to_middle
 from arkund.core.render.whole import AWAITED
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import carding, moves, settling, whole
+from arkund.studio.services import carding, kit_solver, moves, whole
 from arkund.studio.services.findings import find, find_part, parts, standing_decisions
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
 from arkund.studio.steps import KIT
 
 ABOUT_NAMES = ("load:swap:", "load:name:")
-ORDER = ("level", "lineup", "clean", "tone", "punch", "blend", KIT, "print")
+ORDER = ("level", "lineup", "clean", "tone", "blend", KIT, "print")
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +45,7 @@ def propose_all(
         job.session()  # where it is to stop, it stops between two steps
         if step == KIT:
             if job.made or not _settled(session_id):
-                settling.settle(job, _within(on_progress, number), cancelled)
+                kit_solver.settle(job, _within(on_progress, number), cancelled)
             continue
         if step == "clean":
             _look(job)

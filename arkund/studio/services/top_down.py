@@ -1,6 +1,6 @@
 """The mix begun with the kit instead of the drums, measured on what comes out."""
 
-from arkund.core.card import top_down
+from arkund.core.autokit import top_down
 from arkund.core.card.measure import octaves_off_db
 from arkund.core.card.raw import raw_plan
 from arkund.core.errors import SettingsError

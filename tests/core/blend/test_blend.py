@@ -51,17 +51,17 @@ class TestPropose:
     def test_mix(self, straight):
         """Shells are sent, sub and overheads are not; pairs go to the sides."""
         plan = put(straight.plan, {"mics.OH L.side": "L", "mics.OH R.side": "R"})
-        first = FirstMix(-5.5, (usual.punch(level_db=-12.0), usual.sustain(level_db=-3.0)))
+        first = FirstMix(-5.5, (usual.sustain(level_db=-3.0),))
         note = propose_mix(plan, first)
         made = put(straight.plan, note.changes)
         assert made.paths == first.paths
         assert {group.level_db for group in made.groups} == {-5.5}
-        assert "10 dB under" in note.evidence
-        assert [path.id for path in made.paths] == ["punch", "sustain"]
-        assert made.mic("SN top").send_db("punch") == 0.0
+        assert "10 LU softer" in note.evidence
+        assert [path.id for path in made.paths] == ["sustain"]
+        assert made.mic("SN top").send_db("sustain") == 0.0
         assert made.mic("T1").send_db("sustain") == -4.0
         for other in ("Kik sub", "OH L", "Rm L", "HH"):
-            assert made.mic(other).send_db("punch") == OFF_DB
+            assert made.mic(other).send_db("sustain") == OFF_DB
         assert (made.mic("OH L").pan, made.mic("OH R").pan) == (-1.0, 1.0)
         assert made.mic("Rm L").level_db == LEVELS_DB["room"]
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from arkund.core.card.cost import COSTS, costs, over_limit
+from arkund.core.card.cost import COSTS, ELSEWHERE, costs, over_limit
 from arkund.core.card.measure import Sound
 from arkund.core.errors import AudioError
 from tests.foreign import FOREIGN
@@ -92,7 +92,7 @@ class TestCosts:
         """Each fails by its own figure, in the style that allows the most but one; the raw sum itself loses nothing."""
         kit = made(seed)
         raw = mixed(kit)
-        assert over_limit(costs(raw, raw), "punchy").keys() <= {"image_kick", "image_snare"}
+        assert over_limit(costs(raw, raw), "punchy") == {}
         for damage, wanted in DAMAGES.items():
             now = Sound(np.float32(damage(raw.audio.astype(float), kit)), kit.hits, kit.sample_rate_hz)
             figures = costs(raw, now)
@@ -108,14 +108,13 @@ class TestCosts:
         gains = {name: float(rng.uniform(-3.0, 3.0)) for name in kit.audio}
         gains |= {name: gains[other] for name, other in pairs.items()}
         raw = mixed(kit)
-        over = over_limit(costs(raw, mixed(kit, gains)), "punchy")
-        assert over.keys() <= {"image_kick", "image_snare"}, over
+        assert over_limit(costs(raw, mixed(kit, gains)), "punchy") == {}
 
     def test_not_told(self):
         """Too few hits tell nothing; two parts of other lengths are refused."""
         silent = Sound(np.zeros((48_000, 2), np.float32), {}, 48_000)
         figures = costs(silent, silent)
         assert figures["accents_kick"] is figures["tails"] is figures["hats_even"] is figures["floor"] is None
-        assert list(figures) == [cost.figure.key for cost in COSTS]
+        assert [*ELSEWHERE, *figures] == [cost.figure.key for cost in COSTS]
         with pytest.raises(AudioError, match="the same part of the song twice"):
             costs(silent, Sound(silent.audio[:-1], {}, 48_000))

@@ -8,7 +8,7 @@ from arkund.core.card.targets import INF, TARGETS
 from arkund.studio.steps import STEPS
 
 RANGES = {
-    school: targets | {cost.figure.key: cost.limits[school] for cost in COSTS} for school, targets in TARGETS.items()
+    school: targets | {cost.figure.key: cost.ranges[school] for cost in COSTS} for school, targets in TARGETS.items()
 }
 
 
@@ -18,7 +18,7 @@ def test_each_way(school, key):
     """Below a lower end and above an upper one; nothing within, and nothing of what is not known."""
     low, high = RANGES[school][key]
     for end, value in ((low, low - 1.0), (high, high + 1.0)):
-        if abs(end) == INF or (key == "balance" and end == low):  # which is never below 0
+        if abs(end) == INF or (key == "slope" and end == low):  # which is never below 0
             continue
         words, step = help_of(key, value, (low, high))
         assert words.endswith(".")

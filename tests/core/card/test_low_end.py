@@ -3,8 +3,6 @@
 import numpy as np
 import pytest
 
-from arkund.core.card.levers import low_end as lever
-from arkund.core.card.levers import turned as turned_lever
 from arkund.core.card.raw import raw_plan
 from arkund.core.dsp import filters
 from arkund.core.dsp.bank import bank_of, filter_bank
@@ -29,7 +27,7 @@ class TestTurnedOver:
     """A low-pass of 24 dB/octave turns what lies below it."""
 
     def test_a_steep_low_pass(self):
-        """At 85 Hz it turns 66 Hz by more than a quarter of a period: over, the sum is larger; the lever and the note turn the sub over, and only it."""
+        """At 85 Hz it turns 66 Hz by more than a quarter of a period: over, the sum is larger; the note turns the sub over, and only it."""
         x = kick()
         sub = filter_bank(bank_of([x]), [filters.low_pass(85.0, 4, RATE)])[:, 0]
         strips = {"in": x, "sub": sub}
@@ -37,25 +35,21 @@ class TestTurnedOver:
         assert gain > 1.0
         was, now = (low_end(some, HITS, RATE).sum_main_db for some in (strips, {"in": x, "sub": -sub}))
         assert now - was == pytest.approx(gain, abs=1e-6)
-        step = turned_lever(PLAN, {"sub": gain})
-        assert step.values == {"mics.sub.line_up.turned": True}
         (note,) = turned(PLAN, {"sub": gain})
         assert change.put(PLAN, dict(note.changes)).mic("sub").line_up.turned
 
     def test_where_all_is_well(self):
-        """In polarity nothing is turned; the second is raised instead; a strip that is not there gains nothing."""
+        """In polarity nothing is turned; a strip that is not there gains nothing."""
         x = kick()
         gain = turned_over_db({"in": x, "sub": 0.8 * x}, "sub", HITS, RATE)
         assert gain < -10.0
         assert turned(PLAN, {"sub": gain}) == []
-        assert turned_lever(PLAN, {"sub": gain}) is turned_lever(PLAN, {}) is None
-        assert lever(PLAN, {"in": -10.0, "sub": -12.0}, 2.0).values == {"mics.sub.level_db": 2.0}
-        assert lever(PLAN, {"in": -10.0}, 2.0) is None
         assert turned_over_db({"in": x}, "sub", HITS, RATE) == 0.0
 
     def test_the_raw_kit_stays_as_it_was(self):
         """What is turned over for its filters' sake is not, where there are none: the raw kit is the one that was lined up."""
-        plan = change.put(PLAN, turned_lever(PLAN, {"sub": 3.0}).values)
+        (note,) = turned(PLAN, {"sub": 3.0})
+        plan = change.put(PLAN, dict(note.changes))
         assert plan.mic("sub").line_up.sign == -1.0
         assert raw_plan(plan) == raw_plan(PLAN)
         assert change.put(plan, {"mics.sub.line_up.inverted": True}).mic("sub").line_up.sign == 1.0

@@ -5,9 +5,8 @@ import dataclasses
 import numpy as np
 import pytest
 
-from arkund.core.card.measure import Sound, bleed_db, hat_in_snare_db, kit_figures, octaves_off_db
+from arkund.core.card.measure import SLOPE_HZ, Sound, bleed_db, kit_figures, octave_key, octaves_off_db
 from arkund.core.card.targets import FIGURES, INF, SCHOOLS, TARGETS, off_by
-from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.hits.resolve import Hit
 
 RATE = 48_000
@@ -49,7 +48,8 @@ class TestKit:
         """As the strokes were made."""
         hits = played()
         found = figures(struck(hits, {"kick": 1.0, "snare": 1.0}, 10 ** (body_db / 20)), hits)
-        assert found["attack"] == pytest.approx(-body_db, abs=1.2)  # the loudest of several 5 ms of noise
+        assert found["attack_kick"] == pytest.approx(-body_db, abs=1.2)  # the loudest of several 5 ms of noise
+        assert found["attack_snare"] == pytest.approx(-body_db, abs=1.2)
 
     @pytest.mark.parametrize("kick_db", [-5.0, 0.0, 3.0])
     def test_kick_against_snare(self, kick_db):
@@ -67,6 +67,28 @@ class TestKit:
         assert found["cymbals"] == pytest.approx(-12.0, abs=0.3)
         assert figures(audio, played())["toms"] is None
 
+    @pytest.mark.parametrize(("hat_db", "crash_db"), [(-12.0, -3.0), (-6.0, 0.0), (-9.0, -6.0)])
+    def test_where_none_is_alone(self, hat_db, crash_db):
+        """Hats on every kick and snare, crashes on some: told by what all that sounds together adds up to."""
+        base = played()
+        on_all = [h.time_s for mine in base.values() for h in mine]
+        hits = played(hihat=[t for k, t in enumerate(on_all) if k % 3], crash=on_all[::4])
+        gains = {"kick": 0.7, "snare": 1.0, "hihat": 10 ** (hat_db / 20), "crash": 10 ** (crash_db / 20)}
+        audio = np.zeros_like(struck(base, gains))
+        for seed, piece in enumerate(gains, 11):  # each with a noise of its own
+            audio = audio + struck({piece: hits[piece]}, gains, seed=seed)
+        found = figures(audio, hits)
+        assert found["cymbals"] == pytest.approx(hat_db, abs=1.5)
+        assert found["crashes"] == pytest.approx(crash_db, abs=1.5)
+
+    def test_few_lone_kicks(self):
+        """One or two kicks alone tell less than all of them together: then all count."""
+        base = played()
+        on_kicks = [h.time_s for h in base["kick"]][:-1]
+        hits = played(hihat=on_kicks)
+        found = figures(struck(hits, {"kick": 1.0, "snare": 1.0}), hits)
+        assert found["kick"] == pytest.approx(0.0, abs=0.1)
+
     def test_contrast(self):
         """A floor so far under the strokes."""
         hits = played()
@@ -74,11 +96,11 @@ class TestKit:
         floor = 0.001 * np.random.default_rng(2).standard_normal(audio.shape).astype(np.float32)
         assert figures(audio + floor, hits)["contrast"] == pytest.approx(40.0, abs=1.0)
 
-    def test_middle_and_mono(self):
+    def test_image_and_mono(self):
         """One side softer; sides that have nothing in common lose 3 dB in mono, the same on both none."""
         hits = played()
         found = figures(struck(hits, {"kick": 1.0, "snare": 1.0}, sides=(1.0, 0.5)), hits)
-        assert found["middle"] == pytest.approx(6.02, abs=0.02)
+        assert found["image_kick"] == found["image_snare"] == pytest.approx(6.02, abs=0.02)
         same = figures(struck(hits, {"kick": 1.0, "snare": 1.0}), hits)
         assert same["mono"] == pytest.approx(0.0, abs=0.01)
         other = struck(hits, {"kick": 1.0, "snare": 1.0})
@@ -93,20 +115,22 @@ class TestKit:
         assert one["headroom"] - half["headroom"] == pytest.approx(6.02, abs=0.01)
 
     @pytest.mark.parametrize("fall_db", [-3.0, -4.5, 0.0, -8.0])
-    def test_balance(self, fall_db):
+    def test_slope(self, fall_db):
         """A fall of 3 to 4.5 dB an octave is even; others are off by what they add up to at the ends."""
         spectrum = np.fft.rfft(np.random.default_rng(3).standard_normal(20 * RATE))
         hz = np.fft.rfftfreq(20 * RATE, 1 / RATE)
         x = np.fft.irfft(spectrum * (np.maximum(hz, 20.0) / 1000.0) ** (fall_db / 6.02))
         found = float(np.abs(octaves_off_db(np.stack([x, x], 1), RATE)).max())
         beyond = max(fall_db + 3.0, -4.5 - fall_db, 0.0)
-        assert found == pytest.approx(beyond * (len(OCTAVES_HZ) - 1) / 2, abs=0.5)
+        assert found == pytest.approx(beyond * (len(SLOPE_HZ) - 1) / 2, abs=0.5)
+        rows = figures(np.stack([x, x], 1), {})
+        assert max(abs(rows[octave_key(hz)]) for hz in SLOPE_HZ) == rows["slope"] == pytest.approx(found)
 
     def test_nothing(self):
         """Silence, and playing that tells nothing, leave figures open instead of breaking."""
         found = figures(np.zeros((RATE, 2), np.float32), {})
         assert found["density"] is found["headroom"] is None
-        assert found["attack"] is found["kick"] is found["toms"] is found["ghosts"] is None
+        assert found["attack_kick"] is found["kick"] is found["toms"] is found["ghosts"] is found["slope"] is None
 
     @pytest.mark.parametrize("seed", range(12))
     def test_any_playing(self, seed):
@@ -122,7 +146,6 @@ class TestKit:
         }
         audio = rng.normal(0.0, 0.1, (2 * RATE, 2)).astype(np.float32)
         found = list(figures(audio, hits).values()) + [bleed_db(audio[:, 0], piece, hits, RATE) for piece in hits]
-        found.append(hat_in_snare_db(audio[:, 0], hits, RATE))
         assert all(value is None or np.isfinite(value) for value in found)
 
 
@@ -137,12 +160,6 @@ class TestStrips:
         assert bleed_db(strip, "tom1", {"tom1": hits["tom1"]}, RATE) is None
         late = hits | {"tom1": [dataclasses.replace(hits["tom1"][0], time_s=strip.size / RATE - 0.01)]}
         assert bleed_db(strip, "tom1", late, RATE) is None  # its only stroke is cut off by the end
-
-    def test_hat_in_the_snare(self):
-        """Lone hats against back-beats above 5 kHz."""
-        hits = played(hihat=[1.25, 5.25, 9.25, 13.25])
-        strip = struck(hits, {"snare": 1.0, "hihat": 0.2})[:, 0]
-        assert hat_in_snare_db(strip, hits, RATE) == pytest.approx(-14.0, abs=0.5)
 
 
 class TestTargets:

@@ -189,16 +189,16 @@ export function registerListen() {
       return Alpine.store("page").length_s || 0;
     },
     /** Start the song, or let what has changed take over a little ahead of the ear. */
-    async swapSong() {
+    async swapSong(after = SWAP_AFTER_S) {
       const now = player.songPlace;
-      const from = now === null ? this.start : now + SWAP_AFTER_S;
+      const from = now === null ? this.start : now + after;
       const until = Math.min(from + CHUNK_S, this.songLength());
       if (until <= from) return;
       const sound = await this.asked(this.question(from, until - from, { chunk: true }));
       if (!sound || !this.playing || !this.song) return;
       if (now === null) player.queue(sound, from, until, this.songMatch());
       else if (!player.swapSong(sound, from, until, this.songMatch())) {
-        this.swapSong(); // the ear was faster: once more, from where it is now
+        this.swapSong(2 * after); // the ear was faster: once more, further ahead of where it is now
         return;
       }
       this.show(sound);

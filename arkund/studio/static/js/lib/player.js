@@ -1,7 +1,9 @@
 // Plays what the core rendered: a loop, in which a new version takes over at the same place, or the song in chunks that follow without a gap.
 
 const SWAP_S = 0.02;
-const LEAD_S = 0.005; // from a decision to its sound
+const LEAD_S = 0.02; // from a decision to its sound: what a busy machine takes to hand it to the audio thread; one that comes later begins late, in a gap
+const SAFE_S = 0.06; // the same in the song, where nothing presses
+const AFRESH_S = 0.05; // until a chunk that came too late sounds
 const JUMP_LU = 4; // as much louder a new version may be at once; the rest comes slowly
 const GENTLE_S = 1.5;
 const START_S = 0.5; // playback fades in
@@ -147,7 +149,7 @@ export class Player {
     const last = this.chunks.at(-1);
     const follows = last ? last.at + last.until - last.from : 0;
     const late = follows < context.currentTime + LEAD_S;
-    const at = late ? context.currentTime + 10 * LEAD_S : follows;
+    const at = late ? context.currentTime + AFRESH_S : follows;
     const full = gainOf(matched);
     gain.gain.setValueAtTime(late ? 0 : full, at);
     if (late) gain.gain.linearRampToValueAtTime(full, at + (last ? SWAP_S : START_S));
@@ -159,7 +161,7 @@ export class Player {
   swapSong(sound, from, until, matched = 0) {
     const over = this.chunks.find((c) => from >= c.from && from < c.until);
     const at = over ? over.at + from - over.from : 0;
-    if (at < this.context.currentTime + LEAD_S) return false;
+    if (at < this.context.currentTime + SAFE_S) return false;
     const { source, gain } = this.#source(sound);
     const loudness = sound.loudness + matched;
     const full = gainOf(matched);

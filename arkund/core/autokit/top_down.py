@@ -2,14 +2,15 @@
 
 import numpy as np
 
+from arkund.core.autokit.levers import BOUNDS, EVEN, EVEN_Q
 from arkund.core.blend.propose import KIT_REDUCTION_DB, kit_start
-from arkund.core.card import levers
 from arkund.core.card.help import help_of
+from arkund.core.card.measure import SLOPE_HZ
 from arkund.core.card.targets import TARGETS, WORDS, Figures, about, off_by, shown
-from arkund.core.dsp.spectrum import OCTAVES_HZ
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
-from arkund.core.rig.rows import put
+from arkund.core.rig.rows import put, with_own_id
+from arkund.core.tools.tone import Band, Tone
 
 EVEN_DB = 3.0  # within which octaves may lie off an even fall
 TOLD_DB = 0.5  # what misses its target by less is not told
@@ -23,13 +24,18 @@ def begun(plan: Plan) -> bool:
 
 
 def evened(plan: Plan, residual_db: np.ndarray) -> Plan:
-    """Return a Plan with wide filters over its kit, so that no octave lies further than EVEN_DB off an even fall.
+    """Return a Plan with wide filters over its kit, so that octaves lie no further than EVEN_DB off the slope, as far as the style's bounds allow.
 
-    residual_db : by OCTAVES_HZ, see ``octaves_off_db``
+    residual_db : by SLOPE_HZ, see ``octaves_off_db``
     """
-    over_db = float(np.max(np.abs(residual_db))) - EVEN_DB
-    step = levers.even(plan, OCTAVES_HZ, residual_db, over_db) if over_db > 0.0 else None
-    return plan if step is None else change.put(plan, step.values)
+    most_db = BOUNDS[plan.school].tone
+    gains_db = np.clip(np.clip(residual_db, -EVEN_DB, EVEN_DB) - residual_db, -most_db, most_db)
+    pairs = zip(SLOPE_HZ, gains_db.tolist(), strict=True)
+    bands = tuple(Band(frequency_hz=hz, gain_db=round(db, 1), q=EVEN_Q) for hz, db in pairs if round(db, 1))
+    if not bands:
+        return plan
+    tool = (plan.kit.tool(EVEN) or Tone(id=EVEN)).replace(on=True, bands=bands)
+    return change.put(plan, {"kit.tools": [each.to_json() for each in with_own_id(plan.kit.tools, tool)]})
 
 
 def compressed(plan: Plan, threshold_db: float) -> Plan:
@@ -40,11 +46,11 @@ def compressed(plan: Plan, threshold_db: float) -> Plan:
 
 def words(school: str, was: Figures, now: Figures, raw: Figures) -> str:
     """Return what was done to the kit, and what its card still asks for after that; was, now : the card before and after; raw : the raw kit's."""
-    values = {key: about(key, now, raw) for key in now if key != "headroom"}
+    values = {key: about(key, now, raw) for key in TARGETS[school] if key != "headroom"}
     rows = [(key, value, off_by(value, TARGETS[school][key])) for key, value in values.items()]
     still = sorted((row for row in rows if row[2] > TOLD_DB), key=lambda row: -row[2])
     told = "; ".join(_told(school, key, value) for key, value, _ in still[:MOST_TOLD])
-    even = f"furthest octave {was['balance']:.1f} → {now['balance']:.1f} dB off, " if was.get("balance") else ""
+    even = f"furthest octave {was['slope']:.1f} → {now['slope']:.1f} dB off the slope, " if was.get("slope") else ""
     return f"The kit first: {even}{KIT_REDUCTION_DB:.0f} dB of compression; a {school} kit still wants: {told or 'nothing'}"
 
 

@@ -1,0 +1,244 @@
+"""Find the smallest moves of levers that bring figures into their ranges: linearise by measured response, solve, measure, accept or take a smaller step.
+
+Sequential linear programming with a box as trust region (Fletcher and Sainz de la Maza 1989; Nocedal and Wright 2006, section 18.5): the misses are
+piecewise linear in the figures, so each step is a linear program whose solution moves few levers. The response is measured once by differences and then
+corrected by what each step did (Broyden 1965).
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import linprog
+
+from arkund.core.autokit.objective import WORSE, Objective, names
+
+Figures = Mapping[str, float | None]
+FIRST_RADIUS, LEAST_RADIUS = 3.0, 0.4  # of the box in which the response is taken as linear, in lever steps
+GROWS, SHRINKS = 1.5, 0.4
+REACHED = 0.3  # what may be missed and needs no other sweep
+WORTH = 0.05  # what a step must promise, and what it must give of that
+WORTH_AGAIN = 0.5  # what a search must win where levers were moved before
+HEARD = 0.5  # of a lever's step: less is hardly heard
+KEPT, HARDLY_HEARD = (
+    0.1,
+    0.3,
+)  # what may be missed more so that a lever is left alone, and one that was moved by less than HEARD
+
+
+@dataclass(frozen=True, slots=True)
+class Lever:
+    """What may be moved, in its own unit.
+
+    start : where it is left alone; low, high : how far it may go; step : a move that is surely heard; price : what a unit costs, in weighted units of misses
+    """
+
+    key: str
+    start: float
+    low: float
+    high: float
+    step: float = 1.0
+    price: float = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Solution:
+    """Where levers were left, the figures there, and by how much each figure answers a lever's unit [shape=(rows, levers)]."""
+
+    levers: tuple[Lever, ...]
+    values: np.ndarray
+    figures: Figures
+    objective: Objective
+    response: np.ndarray
+    rounds: int
+
+    @property
+    def moved(self) -> dict[str, float]:
+        """The values of the levers that were moved, by key."""
+        pairs = zip(self.levers, self.values.tolist(), strict=True)
+        return {lever.key: value for lever, value in pairs if value != lever.start}
+
+
+class _Problem:
+    """Levers, what they are to reach, and how figures are measured; each place is measured once."""
+
+    def __init__(
+        self,
+        levers: Sequence[Lever],
+        objective: Objective,
+        measure: Callable[[dict[str, float]], Figures],
+        each: Callable = map,
+    ) -> None:
+        self.levers, self._measure, self._each = tuple(levers), measure, each
+        self.start = np.array([lever.start for lever in levers], float)
+        self.low = np.array([lever.low for lever in levers], float)
+        self.high = np.array([lever.high for lever in levers], float)
+        self.step = np.array([lever.step for lever in levers], float)
+        self.price = np.array([lever.price for lever in levers], float)
+        self._seen: dict[bytes, Figures] = {}
+        first = self.figures(self.start)
+        self.objective = objective.known(first).tempered(first)
+
+    def figures(self, values: np.ndarray) -> Figures:
+        self.look_at([values])
+        return self._seen[values.tobytes()]
+
+    def look_at(self, places: Sequence[np.ndarray]) -> None:
+        """Measure several places, side by side where that is possible."""
+        new = list({place.tobytes(): place for place in places if place.tobytes() not in self._seen}.values())
+        asked = [{lever.key: float(v) for lever, v in zip(self.levers, place, strict=True)} for place in new]
+        for place, found in zip(new, self._each(self._measure, asked), strict=True):
+            self._seen[place.tobytes()] = found
+
+    def merit(self, values: np.ndarray) -> float:
+        """Return what is missed at some values and what the moves cost."""
+        return self.objective.missed(self.figures(values)) + self.cost(values)
+
+    def cost(self, values: np.ndarray) -> float:
+        return float(np.sum(self.price * np.abs(values - self.start)))
+
+    def vector(self, values: np.ndarray) -> np.ndarray:
+        """Return the figures of all rows; one that is no longer known is as it was at the start."""
+        found, first = self.figures(values), self.figures(self.start)
+        return np.array([first[r.key] if found.get(r.key) is None else found[r.key] for r in self.objective.rows])
+
+    def stepped(self, at: np.ndarray, number: int) -> np.ndarray:
+        """Return values with one lever a step further, the way that its range allows."""
+        there, step = at.copy(), self.step[number]
+        up = at[number] + step <= self.high[number]
+        there[number] = min(max(at[number] + (step if up else -step), self.low[number]), self.high[number])
+        return there
+
+    def response(self, at: np.ndarray) -> np.ndarray:
+        """Return what one unit of each lever changes of each row, by one step of each [shape=(rows, levers)]."""
+        steps = [self.stepped(at, number) for number in range(len(self.levers))]
+        self.look_at(steps)
+        out = np.zeros((len(self.objective.rows), len(self.levers)))
+        for number, there in enumerate(steps):
+            if by := there[number] - at[number]:
+                out[:, number] = (self.vector(there) - self.vector(at)) / by
+        return out
+
+
+def solve(
+    levers: Sequence[Lever],
+    objective: Objective,
+    measure: Callable[[dict[str, float]], Figures],
+    rounds: int = 6,
+    sweeps: int = 2,
+    begin: Mapping[str, float] | None = None,
+    each: Callable = map,
+    on_progress: Callable[[float], None] = lambda share: None,
+) -> Solution:
+    """Return the levers' values that miss least at the lowest price.
+
+    measure : returns the figures at values of all levers by key; it may raise to end the search. each : as ``map``, to measure several at once.
+    begin : where the search begins, the levers' starts where nothing else is said; sweeps : how often all levers are tried at most; rounds : at most so many
+    steps after each of them
+    """
+    problem = _Problem(levers, objective, measure, each)
+    begun = np.array([(begin or {}).get(lever.key, lever.start) for lever in levers], float)
+    now = np.clip(begun, problem.low, problem.high)
+    response, steps = np.zeros((len(problem.objective.rows), len(levers))), 0
+    for sweep in range(sweeps):
+        if sweep and problem.objective.missed(problem.figures(now)) < REACHED:
+            break
+        response = problem.response(now)
+        on_progress((sweep + 0.6) / sweeps)
+        now, response, more = _descend(problem, now, response, rounds, FIRST_RADIUS / (1 + sweep))
+        on_progress((sweep + 1.0) / sweeps)
+        steps += more
+    now = _fewest(problem, now)
+    if begin and problem.merit(np.clip(begun, problem.low, problem.high)) - problem.merit(now) < WORTH_AGAIN:
+        now = np.clip(begun, problem.low, problem.high)
+    return Solution(problem.levers, now, problem.figures(now), problem.objective, response, steps)
+
+
+def _descend(
+    problem: _Problem, now: np.ndarray, response: np.ndarray, rounds: int, radius: float
+) -> tuple[np.ndarray, np.ndarray, int]:
+    """Return values after steps that the response promises and that keep it, the response as they corrected it, and how many were tried."""
+    for done in range(rounds):
+        wanted = _linear(problem, now, response, radius)
+        promised = problem.merit(now) - _expected(problem, now, wanted, response)
+        if promised < WORTH or radius < LEAST_RADIUS:
+            return now, response, done
+        got = problem.merit(now) - problem.merit(wanted)
+        response = _corrected(problem, now, wanted, response)
+        if got < WORTH * promised:
+            radius *= SHRINKS
+            continue
+        now, radius = wanted, radius * (GROWS if got > promised / 2.0 else 1.0)
+    return now, response, rounds
+
+
+def _corrected(problem: _Problem, a: np.ndarray, b: np.ndarray, response: np.ndarray) -> np.ndarray:
+    """Return the response with the least change that explains a step (Broyden 1965), each lever in its own steps."""
+    by = (b - a) / problem.step
+    length = float(by @ by)
+    if length == 0.0:
+        return response
+    scaled = response * problem.step
+    rest = problem.vector(b) - problem.vector(a) - scaled @ by
+    return (scaled + np.outer(rest, by) / length) / problem.step
+
+
+def _expected(problem: _Problem, at: np.ndarray, to: np.ndarray, response: np.ndarray) -> float:
+    """Return the merit that a response promises."""
+    values = problem.vector(at) + response @ (to - at)
+    rows = problem.objective.rows
+    return problem.objective.missed({r.key: float(v) for r, v in zip(rows, values, strict=True)}) + problem.cost(to)
+
+
+def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: float) -> np.ndarray:
+    """Return the best values within a box around some, if figures answered by the response: a linear program (HiGHS).
+
+    Variables: the levers; how far each is from its start; by how much each name of rows misses; by how much beyond the raw kit's own miss.
+    """
+    rows, levers = problem.objective.rows, len(problem.levers)
+    called = names(rows)
+    misses, beyond = levers * 2, levers * 2 + len(called)
+    size = beyond + len(called)
+    a, b = [], []
+
+    def under(terms: dict[int, float], bound: float) -> None:
+        line = np.zeros(size)
+        for k, value in terms.items():
+            line[k] = value
+        a.append(line)
+        b.append(bound)
+
+    for k in range(levers):
+        under({k: 1.0, levers + k: -1.0}, problem.start[k])
+        under({k: -1.0, levers + k: -1.0}, -problem.start[k])
+    here = problem.vector(at) - response @ at
+    for row, base, answers in zip(rows, here, response, strict=True):
+        name = called.index(row.shares or row.key)
+        low, high = row.inner
+        for edge, sign in ((high, 1.0), (low, -1.0)):
+            if np.isfinite(edge):
+                terms = {k: sign * row.weight * float(answers[k]) for k in range(levers)}
+                bound = sign * row.weight * (edge - base)
+                under(terms | {misses + name: -1.0}, bound)
+                if np.isfinite(row.allowed):
+                    under(terms | {beyond + name: -1.0}, bound + row.weight * row.allowed)
+    cost = np.concatenate([np.zeros(levers), problem.price, np.ones(len(called)), np.full(len(called), WORSE - 1.0)])
+    box = radius * problem.step
+    lows, highs = np.maximum(problem.low, at - box), np.minimum(problem.high, at + box)
+    bounds = [*zip(lows, highs, strict=True), *[(0.0, None)] * (size - levers)]
+    found = linprog(cost, A_ub=np.array(a), b_ub=np.array(b), bounds=bounds, method="highs")
+    return np.clip(found.x[:levers], lows, highs) if found.status == 0 else at
+
+
+def _fewest(problem: _Problem, values: np.ndarray) -> np.ndarray:
+    """Return values with levers left alone that hardly help, the least moved first, and the others rounded to tenths."""
+    now = np.clip(np.round(values, 1), problem.low, problem.high)
+    moved = np.abs(now - problem.start) / problem.step
+    for number in np.argsort(moved):
+        if now[number] == problem.start[number]:
+            continue
+        without = now.copy()
+        without[number] = problem.start[number]
+        if problem.merit(without) <= problem.merit(now) + (HARDLY_HEARD if moved[number] < HEARD else KEPT):
+            now = without
+    return now

@@ -1,0 +1,58 @@
+"""What clips or limits a hit on its way to the kit, measured by what each such tool takes off its peak."""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from arkund.core.card.measure import LEAST_HITS, spans
+from arkund.core.tools.tool import Tool
+from arkund.core.units import gain_to_db
+
+CUTS = ("grit", "limiter")
+PEAK_MS = (-1.0, 15.0)
+LOUDEST = 0.9  # of all hits
+
+
+def taken_db(
+    row: Sequence[np.ndarray], tools: Sequence[Tool], times_s: Sequence[float], sample_rate_hz: int
+) -> np.ndarray:
+    """Return what a row of tools clips off each hit, in dB [shape=(hits,)]: the peak before each clipper, saturation or limiter against that behind it.
+
+    row : what comes into the row and then what each of its tools that are on gives, float32 [shape=(samples, channels)]; tools : those that are on.
+    A tool's own output gain is left out, and what it adds counts as nothing.
+    """
+    out = np.zeros(len(times_s))
+    for before, after, tool in zip(row, row[1:], tools, strict=False):
+        if tool.kind in CUTS:
+            taken = _peaks_db(before, times_s, sample_rate_hz) - _peaks_db(after, times_s, sample_rate_hz)
+            out += np.maximum(taken + getattr(tool, "output_db", 0.0), 0.0)
+    return out
+
+
+def clipping(taken: Mapping[str, np.ndarray]) -> dict[str, float | None]:
+    """Return what is clipped off the median hit and off the loudest tenth, in dB, of what is taken off all hits of each drum; the worse drum counts."""
+    told = [mine for mine in taken.values() if mine.size >= LEAST_HITS]
+    if not told:
+        return {"clip_usual": None, "clip_loudest": None}
+    return {
+        "clip_usual": max(float(np.median(mine)) for mine in told),
+        "clip_loudest": max(float(np.quantile(mine, LOUDEST)) for mine in told),
+    }
+
+
+def loudest_db(x: np.ndarray, times_s: Sequence[float], sample_rate_hz: int) -> float | None:
+    """Return the peak in dBFS that the loudest tenth of some hits reaches; None where they are too few."""
+    peaks = _peaks_db(x, times_s, sample_rate_hz)
+    return float(np.quantile(peaks, LOUDEST)) if peaks.size >= LEAST_HITS else None
+
+
+def _peaks_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> np.ndarray:
+    """Return the peak of each hit, in dBFS; of one that is cut off by the span's edge the quietest, so that nothing is taken off it."""
+    length_s = x.shape[0] / rate
+    first, last = (ms / 1000.0 for ms in PEAK_MS)
+    peaks = []
+    for t in times_s:
+        inside = t + first >= 0.0 and t + last < length_s
+        part = spans(x, [t], *PEAK_MS, rate) if inside else []
+        peaks.append(float(gain_to_db(np.abs(part[0]).max() + 1e-9)) if part else -120.0)
+    return np.array(peaks)

@@ -1,0 +1,117 @@
+"""Levers: what each sets, and how far it may go."""
+
+import pytest
+
+from arkund.core.autokit.advice import held, served
+from arkund.core.autokit.levers import BOUNDS, OWN_TOOLS, levers_of, put
+from arkund.core.autokit.objective import Objective, Row
+from arkund.core.autokit.solver import solve
+from arkund.core.card.targets import SCHOOLS
+from arkund.core.plan.plan import MicPlan, Plan
+from arkund.core.rig import usual
+
+MICS = (("kd-in", "kick", "in"), ("kd-out", "kick", "out"), ("sn", "snare", "top"), ("oh-l", "kit", "overhead"))
+PLAN = Plan(
+    take="t",
+    mics=tuple(MicPlan(id=name, name=name, piece=piece, role=role) for name, piece, role in MICS),
+    paths=(usual.sustain(level_db=-14.0),),
+)
+
+
+class Peaks:
+    """Peaks that do not hang on the Plan: hits at -10 dBFS, the path 20 dB under the kit."""
+
+    def of(self, plan, output):
+        return -26.0 if output.startswith("path:") else -6.0
+
+    def loudest_hits(self, plan, strip):
+        return -10.0
+
+
+def by_key(style: str = "punchy", plan: Plan = PLAN) -> dict:
+    return {each.lever.key: each for each in levers_of(plan, style, Peaks())}
+
+
+class TestLevers:
+    """A row each."""
+
+    @pytest.mark.parametrize("style", SCHOOLS)
+    def test_each_sets_what_it_says(self, style):
+        """Put at both its ends and read again it stands there; at its start the Plan is the same."""
+        for key, means in by_key(style).items():
+            lever = means.lever
+            assert lever.low <= lever.start <= lever.high, key
+            assert means.value(PLAN) == pytest.approx(lever.start), key
+            for value in {lever.low, lever.high} - {lever.start}:
+                there = put(PLAN, [means], {key: value})
+                assert means.value(there) == pytest.approx(value, abs=0.06), key
+                assert there != PLAN
+                assert means.title(value)
+        assert put(PLAN, list(by_key(style).values()), {}) == PLAN
+
+    def test_all_at_once(self):
+        """Levers at one strip do not undo each other."""
+        rows = by_key()
+        values = {key: means.lever.high for key, means in rows.items()}
+        there = put(PLAN, list(rows.values()), values)
+        for key, means in rows.items():
+            assert means.value(there) == pytest.approx(values[key], abs=0.06), key
+        used = {tool.id for strip in (*there.groups, there.kit) for tool in strip.tools if tool.on}
+        assert used == set(OWN_TOOLS)
+
+    def test_bounds(self):
+        """Those of the style; a path's peak stays as far under the kit's as it is meant to."""
+        for style in SCHOOLS:
+            rows, bounds = by_key(style), BOUNDS[style]
+            assert rows["groups.kick.level_db"].lever.high == bounds.fader
+            assert rows["group:snare.shape.attack_db"].lever.high == bounds.shaper
+            assert rows["group:kick.clip"].lever.high == bounds.clip
+            assert rows["paths.sustain.level_db"].lever.high == min(
+                -14.0 + 20.0 - bounds.path_under, -14.0 + bounds.fader
+            )
+
+    def test_no_lever_of_what_is_not_heard(self):
+        """A muted group, a mic alone in its drum, a path that is off."""
+        mics = tuple(mic.replace(mute=mic.piece == "kick") for mic in PLAN.mics)
+        rows = by_key(plan=PLAN.replace(mics=mics, paths=(PLAN.paths[0].replace(mute=True),)))
+        assert not any("kick" in key or key.startswith(("paths.", "mics.")) for key in rows)
+
+    def test_nothing_natural_clips_the_kit(self):
+        """Only single drums' loudest hits, and those by a decibel."""
+        assert "kit.clip" not in by_key("natural")
+        assert by_key("natural")["group:snare.clip"].lever.high == 1.0
+
+    def test_a_clipper_follows_what_comes_in(self):
+        """As deep in the hits, however loud they come."""
+        means = by_key()["group:kick.clip"]
+        tool = put(PLAN, [means], {means.lever.key: 2.0}).groups[0].tools[-1]
+        assert (tool.kind, tool.shape, tool.drive_db) == ("grit", "hard", 12.0)
+
+
+class TestAdvice:
+    """What a solution tells."""
+
+    @property
+    def means(self) -> list:
+        return list(by_key().values())
+
+    def solution(self, low: float):
+        rows = (Row("attack_kick", low, 20.0), Row("kick", -3.0, 3.0))
+        key = "group:kick.shape.attack_db"
+        levers = [each.lever for each in self.means if each.lever.key in (key, "groups.kick.level_db")]
+        return solve(
+            levers, Objective(rows), lambda v: {"attack_kick": v[key] - 1.0, "kick": v["groups.kick.level_db"]}
+        )
+
+    def test_what_a_deed_serves(self):
+        """The figure that it brings into its range, from where and to where."""
+        found = self.solution(1.0)
+        mine = [each for each in self.means if each.lever.key in found.moved]
+        assert [each.title(found.moved[each.lever.key]) for each in mine] == ["Kick: attack +2.2 dB"]
+        assert served(mine, found) == "For attack to body: kick -1.0 → +1.2 dB (wanted 1 to 20)."
+        assert held(self.means, found) == []
+
+    def test_what_holds_it(self):
+        """The bound that stands in the way."""
+        (words,) = held(self.means, self.solution(9.0))
+        assert words == "attack to body: kick +3.0 dB, wanted +9.0: held by the bounds of: Kick: attack +4.0 dB."
