@@ -15,7 +15,8 @@ class Finding:
     """One margin note.
 
     ``key`` is stable from one measurement to the next, so that a decision is remembered. ``changes`` maps Plan paths to plain values;
-    it is empty where only a look is asked for. ``first_choice`` findings are taken by one accept-all.
+    it is empty where only a look is asked for. ``first_choice`` findings are taken by one accept-all; those of one ``kind`` are one deed there, in whose
+    title each stands by its ``short`` words.
     """
 
     step: str
@@ -25,3 +26,5 @@ class Finding:
     evidence: str
     changes: dict[str, Any] = field(default_factory=dict)
     first_choice: bool = True
+    kind: str = ""
+    short: str = ""

@@ -2,6 +2,7 @@
 
 import pytest
 
+from arkund.core.clean.settings import DEPTH
 from arkund.core.errors import CancelledError, StaleError
 from arkund.studio.models import Move, Session
 from arkund.studio.services import kit_solver, moves, proposing
@@ -92,12 +93,14 @@ class TestProposing:
             return [n.finding.key for step in proposing.ORDER for n in notes(step, session, measure) if n.changed]
 
         assert changed() == []
-        cut = next(m for m in session.moves.filter(step="clean") if any(p.endswith(".tools") for p in m.after))
-        (path,) = (p for p in cut.after if p.endswith(".tools"))
-        tool = next(t for t in moves.change.get(session.plan, path) if t["kind"] == "regions")
-        apply(session.pk, {f"{path}.{tool['id']}.down_db": tool["down_db"] - 3.0}, step="clean", title="by hand")
+        cleaned = next(m for m in session.moves.filter(step="clean") if any(".tools" in p for p in m.after))
+        mic = next(p for p in cleaned.after if ".tools" in p).split(".")[1]
+        tool = next(tool for tool in session.plan.mic(mic).tools if tool.kind in DEPTH and tool.on)
+        place = f"mics.{mic}.tools.{tool.id}.{DEPTH[tool.kind]}"
+        apply(session.pk, {place: moves.change.get(session.plan, place) - 3.0}, step="clean", title="by hand")
         session.refresh_from_db()
-        assert changed() == [f"clean:cut:{path.split('.')[1]}"]
+        (key,) = changed()
+        assert (key.split(":")[0], key.split(":")[-1]) == ("clean", mic)
 
     @pytest.mark.long
     def test_the_kit_is_begun_again(self, session, monkeypatch):

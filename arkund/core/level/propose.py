@@ -39,6 +39,8 @@ def propose(plan, levels: Mapping[str, MicLevel], window: Window) -> list[Findin
                     f"Its own hits peak at {now:.1f} dBFS (90 % stay below; {len(level.hit_peaks_db)} hits measured);"
                     f" the window is {low:.0f} to {high:.0f} dBFS.",
                     {f"mics.{mic.id}.trim_db": trim},
+                    kind="Trims",
+                    short=f"{mic.name} {trim:+.1f} dB",
                 )
             )
         if level.clipped_at_s:

@@ -55,7 +55,10 @@ def propose(mic, measured: ToneMeasure) -> list[Finding]:
     out = []
     if row.bands:
         changes, why = rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands))), " ".join(row.words)
-        out.append(Finding("tone", f"tone:{mic.id}", mic.id, f"{mic.name}: {_count(row.bands)}", why, changes))
+        plain = len(row.bands) == 1 and row.bands[0].kind == "high_pass"
+        kind, short = ("High-passes", f"{mic.name} {row.bands[0].frequency_hz:.0f} Hz") if plain else ("", "")
+        title = f"{mic.name}: {_count(row.bands)}"
+        out.append(Finding("tone", f"tone:{mic.id}", mic.id, title, why, changes, kind=kind, short=short))
     if row.of_taste:
         bands, why = (*row.bands, *row.of_taste), " ".join([*row.words, *row.taste_words])
         changes = rows.put(f"mics.{mic.id}", mic, Tone(bands=bands))

@@ -300,7 +300,7 @@ def level(session: str, school: str | None, accept: bool, repair: bool, as_json:
         for finding in find("level", measure):
             kind = finding.key[: finding.key.rindex(":") + 1]
             if kind in reasons and finding.changes:
-                job.accept(finding, measure.session.version, reasons[kind])
+                job.accept([finding], measure.session.version, reasons[kind])
         measure = Measure(session_of(session))
     plan, window = measure.plan, measure.plan.window
     files = dict(

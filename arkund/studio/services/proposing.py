@@ -67,9 +67,17 @@ def _first_choices(job: Unattended, step: str) -> None:
         session = job.session()
         found = find_part(step, part, Measure(session))
         decided = standing_decisions(session, [each.key for each in found])
-        for each in found:
-            if each.first_choice and each.changes and each.key not in decided:
-                job.accept(each, session.version, "first choice")
+        wanted = [each for each in found if each.first_choice and each.changes and each.key not in decided]
+        for each in _by_deed(wanted):
+            job.accept(each, session.version, "first choice")
+
+
+def _by_deed(findings: list[Finding]) -> list[list[Finding]]:
+    """Return findings that are one deed together, in the order of the first of each."""
+    deeds: dict[str, list[Finding]] = {}
+    for each in findings:
+        deeds.setdefault(each.kind or each.key, []).append(each)
+    return list(deeds.values())
 
 
 def _to_middle(job: Unattended) -> None:

@@ -4,13 +4,15 @@ A job measures, decides, and then changes; all that takes a while. Each of its c
 touched since the job began belong to them from then on, whatever the job would make of them.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from arkund.core.errors import CancelledError, StaleError, UnchangedError
 from arkund.core.findings import Finding
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
+
+MOST_TITLE = 200  # characters
 
 
 class Unattended:
@@ -65,10 +67,32 @@ class Unattended:
         self.made.append(move)
         return move
 
-    def accept(self, finding: Finding, version: int, reason: str) -> Move | None:
-        """Do what a finding suggests, that was measured on a version; as :func:`make`."""
-        words = {"step": finding.step, "reason": reason, "measured": finding.evidence}
-        move = self.make(finding.changes, version=version, title=finding.title, **words)
+    def accept(self, findings: Sequence[Finding], version: int, reason: str) -> Move | None:
+        """Do what some findings suggest, as one Move, that were measured on a version; as :func:`make`. Of several those are left out that somebody has set
+        meanwhile.
+        """
+        theirs = self.theirs()
+        free = [each for each in findings if all(self.is_free(path, theirs) for path in each.changes)]
+        self.left += [each.title for each in findings if each not in free]
+        if not free:
+            return None
+        first, several = free[0], len(free) > 1
+        changes = {path: value for each in free for path, value in each.changes.items()}
+        title = _title(first.kind, [each.short for each in free]) if several else first.title
+        measured = " ".join(f"{each.short}: {each.evidence}" for each in free) if several else first.evidence
+        words = {"step": first.step, "reason": reason, "measured": measured}
+        move = self.make(changes, version=version, title=title, **words)
         if move is not None:
-            moves.decide_done(self.session_id, finding, move, reason)
+            for each in free:
+                moves.decide_done(self.session_id, each, move, reason)
         return move
+
+
+def _title(kind: str, parts: Sequence[str]) -> str:
+    """Return a title that names as many parts as there is room for."""
+    for count in range(len(parts), 0, -1):
+        more = f" and {len(parts) - count} more" if count < len(parts) else ""
+        title = f"{kind}: {', '.join(parts[:count])}{more}"
+        if len(title) <= MOST_TITLE:
+            return title
+    return f"{kind}: {len(parts)} mics"
