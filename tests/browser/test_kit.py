@@ -18,14 +18,14 @@ BAR_2_S = 4.4
 
 @pytest.mark.long
 def test_proposed_and_compared(page, chromium, address, recordings):
-    """Meant to be natural: nearly all figures are where they are meant to be, and each step says what was done; raw and now are as loud as each other, and
+    """In the natural style: nearly all figures are in range, and each step says what was done; raw and now are as loud as each other, and
     stand out from their peaks otherwise.
     """
     mine = loaded(chromium, address, recordings)
     tappable(page).goto(f"{mine}/load/")
     ready(page)
     page.get_by_role("button", name="natural", exact=True).click()
-    expect(page.locator("#message")).to_contain_text("meant to be natural")
+    expect(page.locator("#message")).to_contain_text("Style: natural")
     page.locator("#propose").click()
     expect(page.locator("#message")).to_contain_text("told on Kit")
     page.goto(address)

@@ -110,7 +110,7 @@ def _look(job: Unattended) -> None:
     chosen = any("cleaning.look" in move.after for move in session.moves.filter(state=Move.DONE))
     if chosen or wanted == session.plan.cleaning.look:
         return
-    title, measured = f"Cleaned: {wanted}", f"What a kit that is meant to be {session.plan.school} wants."
+    title, measured = f"Cleaned: {wanted}", f"What the style {session.plan.school} wants."
     job.make({"cleaning.look": wanted}, version=session.version, step="clean", title=title, measured=measured)
 
 

@@ -89,7 +89,7 @@ Alpine.data("kit", () => ({
     sheet.text(row.words + (row.against === "change" ? ", change" : ""), sheet.left - 12, y, row.value === null ? "soft" : "ink", "right", FONT);
     sheet.line(sheet.left, y, sheet.right, y, "fine");
     if (row.value === null) {
-      sheet.text("not told by this playing", sheet.right + 12, y, "soft", "left", FONT);
+      sheet.text("too few hits to measure", sheet.right + 12, y, "soft", "left", FONT);
       return;
     }
     const { raw, axis } = this.scaleOf(row);

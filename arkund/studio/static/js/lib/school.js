@@ -4,6 +4,6 @@ export const school = {
     return this.chart?.schools || [];
   },
   setSchool(name) {
-    return this.$store.page.move({ school: name }, `The kit is meant to be ${name}`);
+    return this.$store.page.move({ school: name }, `Style: ${name}`);
   },
 };
