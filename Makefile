@@ -1,4 +1,4 @@
-.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tools survey-tempo kits kit-tables judge sounds bench kills faults writers fuzz soak proxy extremes scale long notes
+.PHONY: help demo test nightly hands ci format css vendor lock survey survey-swaps survey-timing survey-tools survey-tempo kits kits-foreign kit-tables judge sounds bench kills faults writers fuzz soak proxy extremes scale long notes
 
 help:  ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -44,6 +44,9 @@ survey-timing:  ## Measure lining up and editing on generated kits (a minute); S
 
 kits:  ## Measure what the one click makes of generated kits, by school (half an hour); SEED=4400 KITS=20
 	.venv/bin/python -m tests.survey_kits $(or $(SEED),4400) $(or $(KITS),20)
+
+kits-foreign:  ## The same on kits of strokes that nothing was tuned on, apart; SEED=4400 KITS=9
+	.venv/bin/python -m tests.survey_kits $(or $(SEED),4400) $(or $(KITS),9) foreign
 
 kit-tables:  ## Print targets, limits and means of each style from the code, as they stand in docs/kit.md
 	.venv/bin/python -m tools.kit_tables

@@ -15,25 +15,28 @@ import soundfile
 from tests.studio.doing import apply
 
 STYLES = (("straight", 118.0, 14), ("busy", 102.0, 14), ("slow", 72.0, 10), ("sixeight", 62.0, 12))
+STYLES_OF_KITS = ("natural", "punchy", "heavy")
 KITS = 20
 MET_DB = 0.05
 
 
-def strokes_of(number: int):
-    """Return whose strokes a kit is made of: the generator's, recorded ones where they are installed, bands of noise."""
+def strokes_of(number: int, foreign: bool):
+    """Return whose strokes a kit is made of: the generator's, recorded ones where they are installed, bands of noise; or such as nothing was tuned on."""
     from arkund.core.demo.recording import Library
-    from tests.foreign import ForeignLibrary
+    from tests.foreign import FOREIGN, ForeignLibrary
     from tests.survey import OtherRecorded
     from tools import recorded
 
+    if foreign:
+        return FOREIGN[number % len(FOREIGN)].__name__, FOREIGN[number % len(FOREIGN)]
     kinds = [("generated", Library), ("noise", ForeignLibrary)]
     if recorded.there():
         kinds.insert(1, ("recorded", OtherRecorded))
     return kinds[number % len(kinds)]
 
 
-def main(seed: int, count: int = KITS, schools: tuple[str, ...] = ("natural", "punchy", "heavy")) -> None:
-    """Print a row a kit and school, then for each school its figures raw, now and wanted."""
+def main(seed: int, count: int = KITS, schools: tuple[str, ...] = STYLES_OF_KITS, foreign: bool = False) -> None:
+    """Print a row a kit and style, then for each style both halves of its figures raw, now and wanted."""
     os.environ["DJANGO_SETTINGS_MODULE"] = "arkund.studio.settings"
     with tempfile.TemporaryDirectory(prefix="arkund-kits-") as data:
         os.environ["ARKUND_DATA"] = data
@@ -46,7 +49,7 @@ def main(seed: int, count: int = KITS, schools: tuple[str, ...] = ("natural", "p
         told: dict[str, list] = {school: [] for school in schools}
         deeds: dict[str, list[int]] = {school: [] for school in schools}
         for number in range(count):
-            _kit(seed + number, number, Path(data), told, deeds)
+            _kit(seed + number, number, Path(data), told, deeds, foreign)
         for school, rows in told.items():
             _table(school, rows, deeds[school])
 
@@ -95,7 +98,7 @@ def _spread(values: list[float]) -> str:
     return f"{np.median(values):.1f} ({min(values):.1f} to {max(values):.1f})" if values else "–"
 
 
-def _kit(seed: int, number: int, data: Path, told: dict[str, list], deeds: dict[str, list[int]]) -> None:
+def _kit(seed: int, number: int, data: Path, told: dict[str, list], deeds: dict[str, list[int]], foreign: bool) -> None:
     from arkund.studio.models import Session
     from arkund.studio.services import carding, proposing
     from arkund.studio.services.importing import import_folder
@@ -104,7 +107,7 @@ def _kit(seed: int, number: int, data: Path, told: dict[str, list], deeds: dict[
 
     rng = np.random.default_rng(seed)
     style, bpm, bars = STYLES[number % len(STYLES)]
-    name, library = strokes_of(number)
+    name, library = strokes_of(number, foreign)
     kit = small_kit(
         seed=seed,
         style=style,
@@ -133,4 +136,5 @@ def _kit(seed: int, number: int, data: Path, told: dict[str, list], deeds: dict[
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]), *(int(each) for each in sys.argv[2:3]), *([tuple(sys.argv[3:])] if sys.argv[3:] else []))
+    styles = tuple(each for each in sys.argv[3:] if each != "foreign") or STYLES_OF_KITS
+    main(int(sys.argv[1]), int(sys.argv[2]) if sys.argv[2:] else KITS, styles, "foreign" in sys.argv)

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from arkund.core.dsp.loudness import measure
-from tests.browser.conftest import loaded
+from tests.browser.conftest import ONE_CLICK_MS, loaded
 from tests.browser.tap import Tap, listen, loop, plays_on, ready, tappable
 
 pytestmark = pytest.mark.browser
@@ -27,7 +27,7 @@ def test_proposed_and_compared(page, chromium, address, recordings):
     page.get_by_role("button", name="natural", exact=True).click()
     expect(page.locator("#message")).to_contain_text("Style: natural")
     page.locator("#propose").click()
-    expect(page.locator("#message")).to_contain_text("told on Kit")
+    expect(page.locator("#message")).to_contain_text("told on Kit", timeout=ONE_CLICK_MS)
     page.goto(address)
     page.locator(f'a[href="{mine.removeprefix(address)}/kit/"]').click()  # the list opens what came of it
     ready(page)

@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from arkund.studio.steps import STEPS
+from tests.browser.conftest import ONE_CLICK_MS
 from tests.browser.tap import Tap, listen, ready, tappable
 
 pytestmark = pytest.mark.browser
@@ -42,7 +43,7 @@ class TestLine:
         """An equaliser changed during a running loop is heard in what the page plays, without a stop."""
         tappable(page).goto(f"{session}/load/")
         page.locator("#propose").click()
-        expect(page.locator("#message")).to_contain_text("told on Kit")
+        expect(page.locator("#message")).to_contain_text("told on Kit", timeout=ONE_CLICK_MS)
 
         page.goto(f"{session}/tone/?of=sn-top")
         expect(page.get_by_role("button", name="+ high-pass")).to_be_enabled()

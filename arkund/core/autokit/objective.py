@@ -11,7 +11,7 @@ from arkund.core.card.targets import CHANGES, GAINS, INF, TARGETS
 
 INSIDE = 0.2  # how far within its range a figure is brought, so that it stays there once levers are rounded
 WORSE = 3.0  # times as much where a figure misses by more than in the raw kit
-COST_WEIGHT = 2.0  # what must not be lost counts more than what is wanted
+COST_WEIGHT = 6.0  # what must not be lost goes before what is wanted
 PER_CENT = 0.1  # of a dB
 FAR = 3.0  # dB that a figure misses by
 LEFT_OUT = ("headroom", "slope")  # the kit's level follows at the end; the slope is held octave by octave
@@ -21,21 +21,22 @@ LEFT_OUT = ("headroom", "slope")  # the kit's level follows at the end; the slop
 class Row:
     """One figure with the range in which it is wanted.
 
-    weight : of a miss by one unit; raw : the figure of the raw kit, None where it has none to be held against; shares : rows of the same name count by the
-    furthest of them alone
+    weight : of a miss by one unit; inside : how far within the range it is brought; raw : the figure of the raw kit, None where it has none to be held against;
+    shares : rows of the same name count by the furthest of them alone
     """
 
     key: str
     low: float
     high: float
     weight: float = 1.0
+    inside: float = INSIDE
     raw: float | None = None
     shares: str = ""
 
     @property
     def inner(self) -> tuple[float, float]:
         """The range to which the figure is brought."""
-        inside = min(INSIDE, (self.high - self.low) / 2.0)
+        inside = min(self.inside, (self.high - self.low) / 2.0)
         return self.low + inside, self.high - inside
 
     def missed(self, value: float) -> float:
@@ -75,7 +76,7 @@ class Objective:
         for row in self.rows:
             value = figures.get(row.key)
             off = 0.0 if value is None else max(row.low - value, value - row.high, 0.0)
-            unit = 1.0 if row.weight >= 1.0 else 1.0 / row.weight
+            unit = row.inside / INSIDE
             rows.append(replace(row, weight=row.weight / max(off / (FAR * unit), 1.0)))
         return Objective(tuple(rows))
 
@@ -106,6 +107,6 @@ def objective_of(style: str, raw: Mapping[str, float | None]) -> Objective:
     furthest = TARGETS[style]["slope"][1]
     rows += [Row(octave_key(hz), -furthest, furthest, shares="slope") for hz in SLOPE_HZ]
     for row in COSTS:
-        weight = COST_WEIGHT * (PER_CENT if row.figure.unit == "%" else 1.0)
-        rows.append(Row(row.figure.key, *row.ranges[style], weight=weight))
+        unit = PER_CENT if row.figure.unit == "%" else 1.0
+        rows.append(Row(row.figure.key, *row.ranges[style], weight=COST_WEIGHT * unit, inside=INSIDE / unit))
     return Objective(tuple(rows))

@@ -18,6 +18,7 @@ FIRST_RADIUS, LEAST_RADIUS = 3.0, 0.4  # of the box in which the response is tak
 GROWS, SHRINKS = 1.5, 0.4
 REACHED = 0.3  # what may be missed and needs no other sweep
 WORTH = 0.05  # what a step must promise, and what it must give of that
+LOOKED = 6  # levers that were not moved, tried again
 WORTH_AGAIN = 0.5  # what a search must win where levers were moved before
 HEARD = 0.5  # of a lever's step: less is hardly heard
 KEPT, HARDLY_HEARD = (
@@ -109,15 +110,24 @@ class _Problem:
         there[number] = min(max(at[number] + (step if up else -step), self.low[number]), self.high[number])
         return there
 
-    def response(self, at: np.ndarray) -> np.ndarray:
-        """Return what one unit of each lever changes of each row, by one step of each [shape=(rows, levers)]."""
-        steps = [self.stepped(at, number) for number in range(len(self.levers))]
-        self.look_at(steps)
-        out = np.zeros((len(self.objective.rows), len(self.levers)))
-        for number, there in enumerate(steps):
+    def response(self, at: np.ndarray, known: np.ndarray, numbers: Sequence[int]) -> np.ndarray:
+        """Return what one unit of each lever changes of each row [shape=(rows, levers)]: measured by one step of some, of the others as it is known."""
+        steps = {number: self.stepped(at, number) for number in numbers}
+        self.look_at(list(steps.values()))
+        out = known.copy()
+        for number, there in steps.items():
             if by := there[number] - at[number]:
                 out[:, number] = (self.vector(there) - self.vector(at)) / by
         return out
+
+    def worth_a_look(self, at: np.ndarray, known: np.ndarray) -> list[int]:
+        """Return the levers that were moved, and as many of the others as LOOKED, by what they are known to do for what is still missed."""
+        rows, found = self.objective.rows, self.figures(at)
+        missed = np.array([0.0 if found.get(row.key) is None else row.missed(found[row.key]) for row in rows])
+        helps = np.abs(known * self.step).T @ np.minimum(missed, 1.0)
+        moved = np.abs(at - self.start) > 0.05
+        order = np.argsort(-np.where(moved, np.inf, helps))
+        return sorted(order[: int(moved.sum()) + LOOKED].tolist())
 
 
 def solve(
@@ -143,12 +153,13 @@ def solve(
     for sweep in range(sweeps):
         if sweep and problem.objective.missed(problem.figures(now)) < REACHED:
             break
-        response = problem.response(now)
+        numbers = problem.worth_a_look(now, response) if sweep else range(len(levers))
+        response = problem.response(now, response, numbers)
         on_progress((sweep + 0.6) / sweeps)
         now, response, more = _descend(problem, now, response, rounds, FIRST_RADIUS / (1 + sweep))
         on_progress((sweep + 1.0) / sweeps)
         steps += more
-    now = _fewest(problem, now)
+    now = _fewest(problem, now, response)
     if begin and problem.merit(np.clip(begun, problem.low, problem.high)) - problem.merit(now) < WORTH_AGAIN:
         now = np.clip(begun, problem.low, problem.high)
     return Solution(problem.levers, now, problem.figures(now), problem.objective, response, steps)
@@ -230,7 +241,7 @@ def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: flo
     return np.clip(found.x[:levers], lows, highs) if found.status == 0 else at
 
 
-def _fewest(problem: _Problem, values: np.ndarray) -> np.ndarray:
+def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.ndarray:
     """Return values with levers left alone that hardly help, the least moved first, and the others rounded to tenths."""
     now = np.clip(np.round(values, 1), problem.low, problem.high)
     moved = np.abs(now - problem.start) / problem.step
@@ -239,6 +250,9 @@ def _fewest(problem: _Problem, values: np.ndarray) -> np.ndarray:
             continue
         without = now.copy()
         without[number] = problem.start[number]
-        if problem.merit(without) <= problem.merit(now) + (HARDLY_HEARD if moved[number] < HEARD else KEPT):
+        allowed = HARDLY_HEARD if moved[number] < HEARD else KEPT
+        if _expected(problem, now, without, response) > problem.merit(now) + 2.0 * allowed:
+            continue  # not even by what is known of it
+        if problem.merit(without) <= problem.merit(now) + allowed:
             now = without
     return now

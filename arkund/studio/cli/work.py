@@ -162,8 +162,14 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
         )
     done = propose_all(found.pk, bar)
     rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in done.moves]
-    lines = [f"{r['move']:>4} {r['step']:<7} {r['title']}" for r in rows] or ["nothing to do"]
+    lines = [line for r in rows for line in _deed_lines(r)] or ["nothing to do"]
     emit({"moves": rows, "left": done.left}, as_json, lines + ([done.words] if done.left else []))
+
+
+def _deed_lines(row: dict) -> list[str]:
+    """Return a deed in a line, and of those that work the kit towards its targets what it serves, and what held it."""
+    told = [f"     {sentence}" for sentence in row["measured"].split(". ")] if row["step"] == "kit" else []
+    return [f"{row['move']:>4} {row['step']:<7} {row['title']}", *told]
 
 
 @main.command("set")

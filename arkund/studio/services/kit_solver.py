@@ -137,15 +137,18 @@ class _Kit:
         self._balanced = Reading(self._sound(balanced_plan(origin)))
         self._bleed = carding.bleed(begun, self._span)
         self._kicks = layering.before_levels(begun, "kick")
+        self._low_ends: dict[tuple[float, ...], dict[str, float | None]] = {}  # by the levels of the kick's mics
 
     def figures(self, plan: Plan) -> dict[str, float | None]:
         """Return what all targets and limits are about. Raises CancelledError where it is to stop."""
         if self._cancelled():
             raise CancelledError(STOPPED)
         kit, (strips, hits_s) = self._sound(plan), self._kicks
-        at_levels = laying.at_levels(layering.strips_of(plan, "kick"), strips)
-        low = carding.low_end_sum(at_levels, hits_s, kit.sample_rate_hz)
-        now = kit_figures(kit) | self._bleed | low
+        mics = layering.strips_of(plan, "kick")
+        levels = tuple(mic.level_db for mic in mics)
+        if levels not in self._low_ends:
+            self._low_ends[levels] = carding.low_end_sum(laying.at_levels(mics, strips), hits_s, kit.sample_rate_hz)
+        now = kit_figures(kit) | self._bleed | self._low_ends[levels]
         found = {key: about(key, now, self.raw) for key in now}
         clipped = carding.clipped(plan, self._recordings, self._span, self._hits)
         return found | costs(self._balanced, kit) | clipped | {"plr": now["density"]}
