@@ -126,7 +126,7 @@ class TestLine:
         """propose: a Move for each deed, with its step."""
         number = as_json(data, "import", folder, "--bpm", 120)["session"]
         proposed = as_json(data, "propose", number)
-        assert {"lineup", "tone", "punch", "blend"} <= {m["step"] for m in proposed["moves"]}
+        assert {"lineup", "tone", "blend", "kit"} <= {m["step"] for m in proposed["moves"]}
 
     def test_the_rig(self, data):
         """tool, path, group: the documented shapes; what is set by the id of a tool is heard there."""
