@@ -12,10 +12,11 @@ from arkund.core.card.targets import FIGURES
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.models import Move, Session
 from arkund.studio.services import carding, kit_solver, listening, proposing
+from arkund.studio.services.findings import find
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
-from tests.studio.doing import apply
+from tests.studio.doing import accept, apply
 
 
 def half_later(audio: np.ndarray) -> np.ndarray:
@@ -72,6 +73,14 @@ class TestSettled:
         assert not raw.paths
         assert raw.kit.tools == ()
         assert listening.without(before, "kit") == raw
+
+    def test_what_counts_as_set_by_hand(self, session, monkeypatch):
+        """What somebody typed; not what was applied as proposed, by a job or by hand."""
+        accept(session.pk, next(f for f in find("blend", Measure(session)) if f.key == "blend:mix"))
+        apply(session.pk, {"groups.snare.level_db": -3.0}, step="blend", title="by hand")
+        monkeypatch.setattr(kit_solver, "SWEEPS", 0)
+        kit_solver.settle(Unattended(session.pk))
+        assert kit_solver.set_by_hand(session) == {"groups.snare.level_db"}
 
     @pytest.mark.long
     def test_what_was_set_by_hand_stays(self, session):

@@ -24,7 +24,7 @@ HEARD = 0.5  # of a lever's step: less is hardly heard
 KEPT, HARDLY_HEARD = (
     0.1,
     0.3,
-)  # what may be missed more so that a lever is left alone, and one that was moved by less than HEARD
+)  # what may be missed more to leave a lever alone, and one that was moved by less than HEARD
 
 
 @dataclass(frozen=True, slots=True)

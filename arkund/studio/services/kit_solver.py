@@ -104,8 +104,9 @@ def _worked_out(
 
 
 def set_by_hand(session: Session) -> set[str]:
-    """Return the paths of the Plan that somebody has set: no job moves them."""
-    rows = session.moves.filter(state=Move.DONE, unattended=False).values_list("after", flat=True)
+    """Return the paths of the Plan that somebody has set: no job moves them. What was applied as it was proposed is a proposal still."""
+    mine = session.moves.filter(state=Move.DONE, unattended=False, decision__isnull=True)
+    rows = mine.values_list("after", flat=True)
     return {path for after in rows for path in after}
 
 
