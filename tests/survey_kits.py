@@ -12,8 +12,6 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from tests.studio.doing import apply
-
 STYLES = (("straight", 118.0, 14), ("busy", 102.0, 14), ("slow", 72.0, 10), ("sixeight", 62.0, 12))
 STYLES_OF_KITS = ("natural", "punchy", "heavy")
 KITS = 20
@@ -104,6 +102,7 @@ def _kit(seed: int, number: int, data: Path, told: dict[str, list], deeds: dict[
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.measuring import Measure
     from tests.kits import small_kit
+    from tests.studio.doing import apply
 
     rng = np.random.default_rng(seed)
     style, bpm, bars = STYLES[number % len(STYLES)]

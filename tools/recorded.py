@@ -5,6 +5,7 @@ other strokes of them, what the survey tries it on. Nothing of them is shipped.
 import logging
 import struct
 from functools import cache
+from importlib.util import find_spec
 from pathlib import Path
 
 import numpy as np
@@ -49,8 +50,8 @@ INSTALL = "apt install fluid-soundfont-gm freepats"
 
 
 def there() -> bool:
-    """Say whether the banks are installed."""
-    return BANK.exists() and PATCHES.exists()
+    """Say whether the banks are installed, and what reads them."""
+    return BANK.exists() and PATCHES.exists() and find_spec("sf2utils") is not None
 
 
 @cache
