@@ -1,20 +1,10 @@
 """Print targets, limits and means of each style from the code, as they stand in docs/kit.md: ``make kit-tables``."""
 
-from arkund.core.autokit.levers import BOUNDS, levers_of
+from arkund.core.autokit.levers import levers_of
 from arkund.core.card.cost import COSTS
-from arkund.core.card.targets import GAINS, INF, SCHOOLS, Range, Wanted
+from arkund.core.card.targets import GAINS, SCHOOLS, Wanted, range_words
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.rig import usual
-
-
-def range_words(wanted: Range) -> str:
-    """Return a range in words."""
-    low, high = wanted
-    if low == -INF:
-        return f"{high:g} at most"
-    if high == INF:
-        return f"{low:g} at least"
-    return f"within {high:g}" if low == -high else f"{low:g} to {high:g}"
 
 
 def table(rows: tuple[Wanted, ...]) -> None:
@@ -59,5 +49,3 @@ if __name__ == "__main__":
         table(rows)
         print()
     means()
-    print()
-    print(" ".join(f"{style}: {bounds}" for style, bounds in BOUNDS.items()))

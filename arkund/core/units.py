@@ -21,6 +21,11 @@ def gain_to_db(gain):
     return (20.0 * np.log10(np.maximum(magnitude, 10.0 ** (SILENCE_DB / 20.0))))[()]
 
 
+def peak_db(audio) -> float:
+    """Return the level in dBFS of the highest sample of audio [any shape], SILENCE_DB for nothing."""
+    return float(gain_to_db(np.abs(audio).max(initial=0.0)))
+
+
 def db_to_power(level_db):
     """Return the mean square of a level in dB (scalar or array)."""
     return np.power(10.0, np.asarray(level_db, dtype=np.float64) / 10.0)[()]

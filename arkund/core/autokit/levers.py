@@ -5,12 +5,15 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from arkund.core.autokit.solver import Lever
-from arkund.core.card.measure import SLOPE_HZ
+from arkund.core.card.cost import COSTS
+from arkund.core.card.measure import SLOPE_HZ, STRONG
+from arkund.core.findings import capital
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.core.rig import places, rows
 from arkund.core.rig.hearing import audible
-from arkund.core.rig.strips import OFF_DB, Group, Path
+from arkund.core.rig.places import KIT
+from arkund.core.rig.strips import OFF_DB, Path
 from arkund.core.rig.wiring import group_id
 from arkund.core.tools.grit import Grit
 from arkund.core.tools.shaper import Shaper
@@ -38,8 +41,8 @@ SOFTER_PATH_DB = 10.0  # how far a parallel path may go down from where it was b
 class Bounds:
     """How far means may go in a style, in dB.
 
-    fader : from the first balance; lift, cut : a wide filter of a drum; tone : one over the kit; shaper : attack and sustain; clip : off the loudest hits;
-    path_under : by how much a parallel path's peak stays under the kit's
+    fader : from the first balance; lift, cut : a wide filter of a drum; tone : one over the kit; shaper : attack and sustain; path_under : by how much a
+    parallel path's peak stays under the kit's. How deep a clipper may go is the limit of what clipping may cost.
     """
 
     fader: float
@@ -47,28 +50,30 @@ class Bounds:
     cut: float
     tone: float
     shaper: float
-    clip: float
     path_under: float
 
 
 BOUNDS = {
-    "natural": Bounds(fader=4.0, lift=3.0, cut=4.0, tone=1.5, shaper=2.0, clip=1.0, path_under=12.0),
-    "punchy": Bounds(fader=6.0, lift=4.0, cut=6.0, tone=2.0, shaper=4.0, clip=3.0, path_under=8.0),
-    "heavy": Bounds(fader=8.0, lift=6.0, cut=8.0, tone=3.0, shaper=6.0, clip=5.0, path_under=5.0),
+    "natural": Bounds(fader=4.0, lift=3.0, cut=4.0, tone=1.5, shaper=2.0, path_under=12.0),
+    "punchy": Bounds(fader=6.0, lift=4.0, cut=6.0, tone=2.0, shaper=4.0, path_under=8.0),
+    "heavy": Bounds(fader=8.0, lift=6.0, cut=8.0, tone=3.0, shaper=6.0, path_under=5.0),
 }
-CLIPPED = {"natural": ("kick", "snare"), "punchy": ("kick", "snare", "kit"), "heavy": ("kick", "snare", "kit")}
+MOST_CLIPPED = next(each.ranges for each in COSTS if each.figure.key == "clip_loudest")
+KIT_UNCLIPPED = ("natural",)
 
 
 @dataclass(frozen=True, slots=True)
 class Means:
     """A lever with what it is called, and what it changes of a Plan.
 
-    path : what it changes, by its path in the Plan; title : the deed in words, of a value; value : where it stands in a Plan; changes : of a Plan and a value
+    path : what it changes, by its path in the Plan; strip : whose it is, in words; deed : what is done there, of a value and the one before it; value : where
+    it stands in a Plan; changes : of a Plan and a value
     """
 
     lever: Lever
     path: str
-    title: Callable[[float], str]
+    strip: str
+    deed: Callable[[float, float], str]
     value: Callable[[Plan], float]
     changes: Callable[[Plan, float], dict[str, Any]]
 
@@ -88,25 +93,27 @@ def levers_of(plan: Plan, style: str, peaks: Peaks) -> list[Means]:
     bounds = BOUNDS[style]
     heard = {group_id(mic, plan.groups) for mic in audible(plan)}
     groups = [group for group in plan.groups if group.id in heard and not group.mute]
-    out = [_fader(f"groups.{g.id}", f"{_named(g.name)} group", g.level_db, bounds.fader) for g in groups]
+    out = [_level(f"groups.{g.id}", f"{capital(g.name)} group", g.level_db, bounds.fader) for g in groups]
     for group in groups:
         mine = [mic for mic in audible(plan) if group_id(mic, plan.groups) == group.id and not mic.is_layer]
-        if group.id in ("kick", "snare") and len(mine) > 1:
-            out += [_fader(f"mics.{m.id}", m.name, m.level_db, bounds.fader) for m in mine]
-    out += [_filter(group, each, bounds) for group in groups for each in COLOURS.get(group.id, ())]
-    out += [_octave(hz, bounds.tone) for hz in SLOPE_HZ]
+        if group.id in STRONG and len(mine) > 1:
+            out += [_level(f"mics.{m.id}", m.name, m.level_db, bounds.fader) for m in mine]
+    ends_db = -bounds.cut, bounds.lift
     for group in groups:
-        if group.id in ("kick", "snare"):
-            out += [
-                _shaper(group.id, _named(group.name), field, bounds.shaper) for field in ("attack_db", "sustain_db")
-            ]
-    kit_db = peaks.of(plan, "kit")
+        for what, band in COLOURS.get(group.id, ()):
+            out.append(_filter(plan, f"group:{group.id}.{COLOUR}", band, what, ends_db))
+    for hz in SLOPE_HZ:
+        out.append(_filter(plan, f"{KIT}.{EVEN}", Band(frequency_hz=hz, q=EVEN_Q), "", (-bounds.tone, bounds.tone)))
+    drums = [group.id for group in groups if group.id in STRONG]
+    out += [_shaper(plan, group, field, bounds.shaper) for group in drums for field in ("attack_db", "sustain_db")]
+    kit_db = peaks.of(plan, KIT)
     for path in plan.paths:
         path_db = None if path.mute else peaks.of(plan, f"path:{path.id}")
         if path_db is not None and kit_db is not None:
             out.append(_path(path, bounds, kit_db - path_db))
-    names = [f"group:{g.id}" for g in groups if g.id in CLIPPED[style]] + ["kit"] * ("kit" in CLIPPED[style])
-    out += [_clip(plan, name, bounds.clip, peaks) for name in names if peaks.loudest_hits(plan, name) is not None]
+    clipped = [f"group:{group}" for group in drums] + [KIT] * (style not in KIT_UNCLIPPED)
+    most_db = MOST_CLIPPED[style][1]
+    out += [_clip(plan, name, most_db, peaks) for name in clipped if peaks.loudest_hits(plan, name) is not None]
     return out
 
 
@@ -119,112 +126,97 @@ def put(plan: Plan, means: Sequence[Means], values: Mapping[str, float]) -> Plan
     return plan
 
 
-def _named(name: str) -> str:
-    return name[:1].upper() + name[1:]
-
-
-def _fader(place: str, words: str, now_db: float, by_db: float) -> Means:
-    lever = Lever(f"{place}.level_db", now_db, now_db - by_db, now_db + by_db, price=FADER_PRICE)
-    return _level(lever, words)
-
-
-def _level(lever: Lever, words: str) -> Means:
-    def title(value: float) -> str:
-        return f"{words} {value - lever.start:+.1f} dB"
-
+def _fader(lever: Lever, strip: str) -> Means:
     return Means(
-        lever, lever.key, title, lambda plan: change.get(plan, lever.key), lambda plan, v: {lever.key: round(v, 1)}
+        lever,
+        lever.key,
+        strip,
+        lambda value, before: f"{value - before:+.1f} dB",
+        lambda plan: change.get(plan, lever.key),
+        lambda plan, value: {lever.key: round(value, 1)},
     )
+
+
+def _level(place: str, strip: str, now_db: float, by_db: float) -> Means:
+    return _fader(Lever(f"{place}.level_db", now_db, now_db - by_db, now_db + by_db, price=FADER_PRICE), strip)
 
 
 def _path(path: Path, bounds: Bounds, under_db: float) -> Means:
     """under_db : how far its peak is under the kit's now"""
-    place, now_db = f"paths.{path.id}", path.level_db
+    now_db = path.level_db
     highest = max(min(now_db + under_db - bounds.path_under, now_db + bounds.fader), now_db)
-    lever = Lever(f"{place}.level_db", now_db, max(now_db - SOFTER_PATH_DB, OFF_DB + 1.0), highest, price=FADER_PRICE)
-    return _level(lever, f"{path.name} path")
+    lowest = max(now_db - SOFTER_PATH_DB, OFF_DB + 1.0)
+    return _fader(Lever(f"paths.{path.id}.level_db", now_db, lowest, highest, price=FADER_PRICE), f"{path.name} path")
 
 
-def _tool_row(plan: Plan, name: str, tool) -> dict[str, Any]:
+def _tool(plan: Plan, lever: Lever, what: str, value: Callable, tool: Callable) -> Means:
+    """Return a tool's setting, whose lever is called by the strip, the tool's id and the setting, with points between.
+
+    what : the deed in words, with a place for the value; value : of a Plan and the tool that is on; tool : as it stands, if it does, with another value, of a
+    Plan, the tool and that
+    """
+    name, tool_id = lever.key.split(".")[:2]
     mine = places.named(plan, name)
-    return {f"{mine.place}.tools": [each.to_json() for each in rows.with_own_id(mine.strip.tools, tool)]}
+
+    def standing(plan: Plan) -> float:
+        found = places.named(plan, name).strip.tool(tool_id)
+        return value(plan, found) if found and found.on else 0.0
+
+    def changes(plan: Plan, to: float) -> dict[str, Any]:
+        strip = places.named(plan, name).strip
+        return rows.put_own(mine.place, strip, tool(plan, strip.tool(tool_id), round(to, 1)))
+
+    return Means(
+        lever, f"{mine.place}.tools", f"{capital(mine.words)}:", lambda to, _: what.format(to), standing, changes
+    )
 
 
-def _shaper(group: str, words: str, field: str, most_db: float) -> Means:
-    name, what = f"group:{group}", field.removesuffix("_db")
-
-    def changes(plan: Plan, value: float) -> dict[str, Any]:
-        mine = places.named(plan, name).strip.tool(SHAPE) or Shaper(id=SHAPE)
-        return _tool_row(plan, name, mine.replace(on=True, **{field: round(value, 1)}))
-
-    def value(plan: Plan) -> float:
-        mine = places.named(plan, name).strip.tool(SHAPE)
-        return getattr(mine, field) if mine and mine.on else 0.0
-
-    lever = Lever(f"{name}.{SHAPE}.{field}", 0.0, -most_db, most_db, price=SHAPER_PRICE)
-    return Means(lever, f"groups.{group}.tools", lambda v: f"{words}: {what} {v:+.1f} dB", value, changes)
+def _shaper(plan: Plan, group: str, field: str, most_db: float) -> Means:
+    lever = Lever(f"group:{group}.{SHAPE}.{field}", 0.0, -most_db, most_db, price=SHAPER_PRICE)
+    return _tool(
+        plan,
+        lever,
+        f"{field.removesuffix('_db')} {{:+.1f}} dB",
+        lambda _, mine: getattr(mine, field),
+        lambda _, mine, to: (mine or Shaper(id=SHAPE)).replace(on=True, **{field: to}),
+    )
 
 
-def _filter(group: Group, colour: tuple[str, Band], bounds: Bounds) -> Means:
-    (what, band), name = colour, f"group:{group.id}"
+def _filter(plan: Plan, tool: str, band: Band, what: str, ends_db: tuple[float, float]) -> Means:
+    """Return a band of an equaliser. tool : the strip and the tool's id; what : stands there, "" for nothing but its frequency; ends_db : down and up"""
 
-    def same(each: Band) -> bool:
-        return (each.kind, each.frequency_hz) == (band.kind, band.frequency_hz)
+    def others(mine: Tone) -> list[Band]:
+        return [each for each in mine.bands if (each.kind, each.frequency_hz) != (band.kind, band.frequency_hz)]
 
-    def value(plan: Plan) -> float:
-        mine = places.named(plan, name).strip.tool(COLOUR)
-        return next((each.gain_db for each in mine.bands if same(each)), 0.0) if mine and mine.on else 0.0
+    def gain_db(_: Plan, mine: Tone) -> float:
+        return next((each.gain_db for each in mine.bands if each not in others(mine)), 0.0)
 
-    def changes(plan: Plan, gain_db: float) -> dict[str, Any]:
-        mine = places.named(plan, name).strip.tool(COLOUR) or Tone(id=COLOUR)
-        bands = (*(each for each in mine.bands if not same(each)), band.replace(gain_db=round(gain_db, 1)))
-        return _tool_row(plan, name, mine.replace(on=True, bands=bands))
+    def with_gain(_: Plan, mine: Tone | None, to: float) -> Tone:
+        mine = mine or Tone(id=tool.partition(".")[2])
+        bands = sorted([*others(mine), band.replace(gain_db=to)], key=lambda each: each.frequency_hz)
+        return mine.replace(on=True, bands=tuple(bands))
 
-    lever = Lever(f"{name}.{COLOUR}.{what}", 0.0, -bounds.cut, bounds.lift, price=TONE_PRICE)
-    words = f"{_named(group.name)}: {what} at {_hz(band.frequency_hz)}"
-    return Means(lever, f"groups.{group.id}.tools", lambda v: f"{words} {v:+.1f} dB", value, changes)
-
-
-def _hz(hz: float) -> str:
-    return f"{hz:g} Hz" if hz < 1000.0 else f"{hz / 1000.0:g} kHz"
-
-
-def _octave(hz: float, most_db: float) -> Means:
-    def changes(plan: Plan, value: float) -> dict[str, Any]:
-        mine = plan.kit.tool(EVEN) or Tone(id=EVEN)
-        others = [band for band in mine.bands if band.frequency_hz != hz]
-        bands = sorted(
-            [*others, Band(frequency_hz=hz, gain_db=round(value, 1), q=EVEN_Q)], key=lambda b: b.frequency_hz
-        )
-        return _tool_row(plan, "kit", mine.replace(on=True, bands=tuple(bands)))
-
-    def value(plan: Plan) -> float:
-        mine = plan.kit.tool(EVEN)
-        return next((band.gain_db for band in mine.bands if band.frequency_hz == hz), 0.0) if mine and mine.on else 0.0
-
-    lever = Lever(f"kit.{EVEN}.{hz:g}", 0.0, -most_db, most_db, price=TONE_PRICE)
-    return Means(lever, "kit.tools", lambda v: f"Kit: {_hz(hz)} {v:+.1f} dB", value, changes)
+    hz = band.frequency_hz
+    at = f"{hz:g} Hz" if hz < 1000.0 else f"{hz / 1000.0:g} kHz"
+    lever = Lever(f"{tool}.{what or f'{hz:g}'}", 0.0, *ends_db, price=TONE_PRICE)
+    return _tool(plan, lever, f"{what} at {at} {{:+.1f}} dB" if what else f"{at} {{:+.1f}} dB", gain_db, with_gain)
 
 
 def _clip(plan: Plan, name: str, most_db: float, peaks: Peaks) -> Means:
     """A clipper as deep in the loudest hits as they come into it, so that a fader before it moves nothing of that."""
 
-    def changes(plan: Plan, value: float) -> dict[str, Any]:
-        bare = change.put(plan, _tool_row(plan, name, Grit(id=CLIP, on=False)))
-        loudest_db = peaks.loudest_hits(bare, name)
-        drive = min(max(round(value - (loudest_db or 0.0), 1), 0.0), Grit.ranges()["drive_db"].high)
-        return _tool_row(plan, name, Grit(id=CLIP, on=True, shape="hard", drive_db=drive))
+    def loudest_db(plan: Plan) -> float:
+        mine = places.named(plan, name)
+        bare = change.put(plan, rows.put_own(mine.place, mine.strip, Grit(id=CLIP, on=False)))
+        return peaks.loudest_hits(bare, name) or 0.0
 
-    def value(plan: Plan) -> float:
-        mine = places.named(plan, name).strip.tool(CLIP)
-        if mine is None or not mine.on:
-            return 0.0
-        bare = change.put(plan, _tool_row(plan, name, mine.replace(on=False)))
-        return max(mine.drive_db + (peaks.loudest_hits(bare, name) or 0.0), 0.0)
+    def depth_db(plan: Plan, mine: Grit) -> float:
+        return max(mine.drive_db + loudest_db(plan), 0.0)
 
-    mine = places.named(plan, name)
-    words = _named(mine.words)
+    def tool(plan: Plan, mine: Grit | None, to: float) -> Grit:
+        drive_db = min(max(round(to - loudest_db(plan), 1), 0.0), Grit.ranges()["drive_db"].high)
+        return Grit(id=CLIP, on=True, shape="hard", drive_db=drive_db)
+
     lever = Lever(f"{name}.{CLIP}", 0.0, 0.0, most_db, step=min(CLIP_STEP_DB, most_db), price=CLIP_PRICE)
-    return Means(
-        lever, f"{mine.place}.tools", lambda v: f"{words}: clipper, {v:.1f} dB off the loudest hits", value, changes
-    )
+    what = "clipper takes {:.1f} dB off the loudest hits"
+    return _tool(plan, lever, what, depth_db, tool)

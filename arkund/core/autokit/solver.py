@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.optimize import linprog
 
-from arkund.core.autokit.objective import WORSE, Objective, names
+from arkund.core.autokit.objective import WORSE, Objective
 
 Figures = Mapping[str, float | None]
 FIRST_RADIUS, LEAST_RADIUS = 3.0, 0.4  # of the box in which the response is taken as linear, in lever steps
@@ -44,14 +44,13 @@ class Lever:
 
 @dataclass(frozen=True, slots=True)
 class Solution:
-    """Where levers were left, the figures there, and by how much each figure answers a lever's unit [shape=(rows, levers)]."""
+    """Where levers were left, the figures there, and by how much each figure answers a lever's unit [shape=(goals, levers)]."""
 
     levers: tuple[Lever, ...]
     values: np.ndarray
     figures: Figures
     objective: Objective
     response: np.ndarray
-    rounds: int
 
     @property
     def moved(self) -> dict[str, float]:
@@ -99,9 +98,9 @@ class _Problem:
         return float(np.sum(self.price * np.abs(values - self.start)))
 
     def vector(self, values: np.ndarray) -> np.ndarray:
-        """Return the figures of all rows; one that is no longer known is as it was at the start."""
+        """Return the figures of all goals; one that is no longer known is as it was at the start."""
         found, first = self.figures(values), self.figures(self.start)
-        return np.array([first[r.key] if found.get(r.key) is None else found[r.key] for r in self.objective.rows])
+        return np.array([first[r.key] if found.get(r.key) is None else found[r.key] for r in self.objective.goals])
 
     def stepped(self, at: np.ndarray, number: int) -> np.ndarray:
         """Return values with one lever a step further, the way that its range allows."""
@@ -111,7 +110,9 @@ class _Problem:
         return there
 
     def response(self, at: np.ndarray, known: np.ndarray, numbers: Sequence[int]) -> np.ndarray:
-        """Return what one unit of each lever changes of each row [shape=(rows, levers)]: measured by one step of some, of the others as it is known."""
+        """Return what one unit of each lever changes of each goal's figure [shape=(goals, levers)]: measured by one step of some,
+        of the others as it is known.
+        """
         steps = {number: self.stepped(at, number) for number in numbers}
         self.look_at(list(steps.values()))
         out = known.copy()
@@ -122,8 +123,7 @@ class _Problem:
 
     def worth_a_look(self, at: np.ndarray, known: np.ndarray) -> list[int]:
         """Return the levers that were moved, and as many of the others as LOOKED, by what they are known to do for what is still missed."""
-        rows, found = self.objective.rows, self.figures(at)
-        missed = np.array([0.0 if found.get(row.key) is None else row.missed(found[row.key]) for row in rows])
+        missed = np.array([g.missed(v) for g, v in zip(self.objective.goals, self.vector(at).tolist(), strict=True)])
         helps = np.abs(known * self.step).T @ np.minimum(missed, 1.0)
         moved = np.abs(at - self.start) > 0.05
         order = np.argsort(-np.where(moved, np.inf, helps))
@@ -148,39 +148,38 @@ def solve(
     """
     problem = _Problem(levers, objective, measure, each)
     begun = np.array([(begin or {}).get(lever.key, lever.start) for lever in levers], float)
-    now = np.clip(begun, problem.low, problem.high)
-    response, steps = np.zeros((len(problem.objective.rows), len(levers))), 0
+    begun = now = np.clip(begun, problem.low, problem.high)
+    response = np.zeros((len(problem.objective.goals), len(levers)))
     for sweep in range(sweeps):
         if sweep and problem.objective.missed(problem.figures(now)) < REACHED:
             break
         numbers = problem.worth_a_look(now, response) if sweep else range(len(levers))
         response = problem.response(now, response, numbers)
         on_progress((sweep + 0.6) / sweeps)
-        now, response, more = _descend(problem, now, response, rounds, FIRST_RADIUS / (1 + sweep))
+        now, response = _descend(problem, now, response, rounds, FIRST_RADIUS / (1 + sweep))
         on_progress((sweep + 1.0) / sweeps)
-        steps += more
     now = _fewest(problem, now, response)
-    if begin and problem.merit(np.clip(begun, problem.low, problem.high)) - problem.merit(now) < WORTH_AGAIN:
-        now = np.clip(begun, problem.low, problem.high)
-    return Solution(problem.levers, now, problem.figures(now), problem.objective, response, steps)
+    if begin and problem.merit(begun) - problem.merit(now) < WORTH_AGAIN:
+        now = begun
+    return Solution(problem.levers, now, problem.figures(now), problem.objective, response)
 
 
 def _descend(
     problem: _Problem, now: np.ndarray, response: np.ndarray, rounds: int, radius: float
-) -> tuple[np.ndarray, np.ndarray, int]:
-    """Return values after steps that the response promises and that keep it, the response as they corrected it, and how many were tried."""
-    for done in range(rounds):
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return values after steps that the response promises and that keep it, and the response as they corrected it."""
+    for _ in range(rounds):
         wanted = _linear(problem, now, response, radius)
         promised = problem.merit(now) - _expected(problem, now, wanted, response)
         if promised < WORTH or radius < LEAST_RADIUS:
-            return now, response, done
+            break
         got = problem.merit(now) - problem.merit(wanted)
         response = _corrected(problem, now, wanted, response)
         if got < WORTH * promised:
             radius *= SHRINKS
             continue
         now, radius = wanted, radius * (GROWS if got > promised / 2.0 else 1.0)
-    return now, response, rounds
+    return now, response
 
 
 def _corrected(problem: _Problem, a: np.ndarray, b: np.ndarray, response: np.ndarray) -> np.ndarray:
@@ -197,17 +196,17 @@ def _corrected(problem: _Problem, a: np.ndarray, b: np.ndarray, response: np.nda
 def _expected(problem: _Problem, at: np.ndarray, to: np.ndarray, response: np.ndarray) -> float:
     """Return the merit that a response promises."""
     values = problem.vector(at) + response @ (to - at)
-    rows = problem.objective.rows
-    return problem.objective.missed({r.key: float(v) for r, v in zip(rows, values, strict=True)}) + problem.cost(to)
+    figures = {goal.key: float(v) for goal, v in zip(problem.objective.goals, values, strict=True)}
+    return problem.objective.missed(figures) + problem.cost(to)
 
 
 def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: float) -> np.ndarray:
     """Return the best values within a box around some, if figures answered by the response: a linear program (HiGHS).
 
-    Variables: the levers; how far each is from its start; by how much each name of rows misses; by how much beyond the raw kit's own miss.
+    Variables: the levers; how far each is from its start; by how much each name of goals misses; by how much beyond the raw kit's own miss.
     """
-    rows, levers = problem.objective.rows, len(problem.levers)
-    called = names(rows)
+    goals, levers = problem.objective.goals, len(problem.levers)
+    called = list(dict.fromkeys(goal.name for goal in goals))
     misses, beyond = levers * 2, levers * 2 + len(called)
     size = beyond + len(called)
     a, b = [], []
@@ -223,16 +222,16 @@ def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: flo
         under({k: 1.0, levers + k: -1.0}, problem.start[k])
         under({k: -1.0, levers + k: -1.0}, -problem.start[k])
     here = problem.vector(at) - response @ at
-    for row, base, answers in zip(rows, here, response, strict=True):
-        name = called.index(row.shares or row.key)
-        low, high = row.inner
+    for goal, base, answers in zip(goals, here, response, strict=True):
+        name = called.index(goal.name)
+        low, high = goal.inner
         for edge, sign in ((high, 1.0), (low, -1.0)):
             if np.isfinite(edge):
-                terms = {k: sign * row.weight * float(answers[k]) for k in range(levers)}
-                bound = sign * row.weight * (edge - base)
+                terms = {k: sign * goal.weight * float(answers[k]) for k in range(levers)}
+                bound = sign * goal.weight * (edge - base)
                 under(terms | {misses + name: -1.0}, bound)
-                if np.isfinite(row.allowed):
-                    under(terms | {beyond + name: -1.0}, bound + row.weight * row.allowed)
+                if np.isfinite(goal.allowed):
+                    under(terms | {beyond + name: -1.0}, bound + goal.weight * goal.allowed)
     cost = np.concatenate([np.zeros(levers), problem.price, np.ones(len(called)), np.full(len(called), WORSE - 1.0)])
     box = radius * problem.step
     lows, highs = np.maximum(problem.low, at - box), np.minimum(problem.high, at + box)

@@ -9,7 +9,7 @@ from arkund.core.card.measure import SLOPE_HZ
 from arkund.core.card.targets import TARGETS, WORDS, Figures, about, off_by, shown
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
-from arkund.core.rig.rows import put, with_own_id
+from arkund.core.rig.rows import put, put_own
 from arkund.core.tools.tone import Band, Tone
 
 EVEN_DB = 3.0  # within which octaves may lie off an even fall
@@ -35,7 +35,7 @@ def evened(plan: Plan, residual_db: np.ndarray) -> Plan:
     if not bands:
         return plan
     tool = (plan.kit.tool(EVEN) or Tone(id=EVEN)).replace(on=True, bands=bands)
-    return change.put(plan, {"kit.tools": [each.to_json() for each in with_own_id(plan.kit.tools, tool)]})
+    return change.put(plan, put_own("kit", plan.kit, tool))
 
 
 def compressed(plan: Plan, threshold_db: float) -> Plan:

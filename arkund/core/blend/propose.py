@@ -41,6 +41,12 @@ def level_for(kit: Kit, peak_db: float) -> float:
     return round(min(max(kit.level_db + KIT_PEAK_DB - peak_db, limits.low), limits.high), 1)
 
 
+def level_title(kit: Kit, peak_db: float) -> str:
+    """Return what a kit's level becomes that reaches a peak, and where it peaks then."""
+    level_db = level_for(kit, peak_db)
+    return f"Kit level {level_db:+.1f} dB: peaks at {peak_db + level_db - kit.level_db:.1f} dBTP"
+
+
 def propose_kit(plan, peak_db: float, mix_peak_db: float, threshold_db: float) -> Finding:
     """Return the kit's compressor and level.
 

@@ -4,9 +4,9 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from arkund.core.card.measure import LEAST_HITS, spans
+from arkund.core.card.measure import LEAST_HITS, STRONG, peaks_db
+from arkund.core.rig.places import KIT
 from arkund.core.tools.tool import Tool
-from arkund.core.units import gain_to_db
 
 CUTS = ("grit", "limiter")
 PEAK_MS = (-1.0, 15.0)
@@ -19,13 +19,14 @@ def taken_db(
     """Return what a row of tools clips off each hit, in dB [shape=(hits,)]: the peak before each clipper, saturation or limiter against that behind it.
 
     row : what comes into the row and then what each of its tools that are on gives, float32 [shape=(samples, channels)]; tools : those that are on.
-    A tool's own output gain is left out, and what it adds counts as nothing.
+    A tool's own output gain is left out, and what it adds counts as nothing; so does a hit that is cut off by the span's edge.
     """
     out = np.zeros(len(times_s))
+    inside = np.array([bool(peaks_db(row[0], [t], *PEAK_MS, sample_rate_hz)) for t in times_s], bool)
     for before, after, tool in zip(row, row[1:], tools, strict=False):
         if tool.kind in CUTS:
-            taken = _peaks_db(before, times_s, sample_rate_hz) - _peaks_db(after, times_s, sample_rate_hz)
-            out += np.maximum(taken + getattr(tool, "output_db", 0.0), 0.0)
+            peaks = (np.array(peaks_db(x, times_s, *PEAK_MS, sample_rate_hz)) for x in (before, after))
+            out[inside] += np.maximum(np.subtract(*peaks) + getattr(tool, "output_db", 0.0), 0.0)
     return out
 
 
@@ -42,17 +43,10 @@ def clipping(taken: Mapping[str, np.ndarray]) -> dict[str, float | None]:
 
 def loudest_db(x: np.ndarray, times_s: Sequence[float], sample_rate_hz: int) -> float | None:
     """Return the peak in dBFS that the loudest tenth of some hits reaches; None where they are too few."""
-    peaks = _peaks_db(x, times_s, sample_rate_hz)
-    return float(np.quantile(peaks, LOUDEST)) if peaks.size >= LEAST_HITS else None
+    peaks = peaks_db(x, times_s, *PEAK_MS, sample_rate_hz)
+    return float(np.quantile(peaks, LOUDEST)) if len(peaks) >= LEAST_HITS else None
 
 
-def _peaks_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> np.ndarray:
-    """Return the peak of each hit, in dBFS; of one that is cut off by the span's edge the quietest, so that nothing is taken off it."""
-    length_s = x.shape[0] / rate
-    first, last = (ms / 1000.0 for ms in PEAK_MS)
-    peaks = []
-    for t in times_s:
-        inside = t + first >= 0.0 and t + last < length_s
-        part = spans(x, [t], *PEAK_MS, rate) if inside else []
-        peaks.append(float(gain_to_db(np.abs(part[0]).max() + 1e-9)) if part else -120.0)
-    return np.array(peaks)
+def pieces_at(strip: str) -> tuple[str, ...]:
+    """Return the drums whose hits tell what a strip's clipper does: a group's own, those of kick and snare over the kit."""
+    return STRONG if strip == KIT else (strip.removeprefix("group:"),)

@@ -14,6 +14,7 @@ from arkund.core.card.measure import (
     Sound,
     lone_times,
     passed,
+    peaks_db,
     spans,
     strong_times,
     times,
@@ -21,7 +22,7 @@ from arkund.core.card.measure import (
 from arkund.core.card.targets import INF, off_by, wanted, within
 from arkund.core.dsp.spectrum import bands_db
 from arkund.core.errors import AudioError
-from arkund.core.units import gain_to_db, power_to_db
+from arkund.core.units import power_to_db
 
 PEAK_MS = 15.0  # of a hit
 LEAST_ACCENT_DB, LEAST_ACCENTS = 0.5, 6  # of a spread that there is to keep, and of hits that tell it
@@ -72,8 +73,7 @@ class Reading:
         return {piece: self._spread_db(piece) for piece in STRONG}
 
     def _spread_db(self, piece: str) -> float | None:
-        parts = spans(self.sound.audio, times(self.sound, piece), -1.0, PEAK_MS, self.rate)
-        peaks = [float(gain_to_db(max(np.abs(part).max(), 1e-6))) for part in parts]
+        peaks = peaks_db(self.sound.audio, times(self.sound.hits, piece), -1.0, PEAK_MS, self.rate)
         return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
 
     @cached_property

@@ -10,7 +10,7 @@ from scipy.signal import butter, lfilter, sosfilt
 from arkund.core.dsp.loudness import OFFSET_LUFS, k_weighting, measure
 from arkund.core.dsp.spectrum import OCTAVES_HZ, bands_db, octaves
 from arkund.core.kit.pieces import is_tom
-from arkund.core.units import gain_to_db, power_to_db
+from arkund.core.units import peak_db, power_to_db
 
 ATTACK_MS, ATTACK_WITHIN_MS = 5.0, 15.0  # the loudest so long, so soon after a hit
 BODY_MS = (30.0, 120.0)
@@ -60,12 +60,12 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     middle = passed(x, *GHOSTS_HZ, rate)
     ghosts = lone_times(sound, "snare", ghosts=True, beside=("hihat", "ride"))
     lone_kicks, toms = lone_times(sound, "kick"), _clear_toms(sound)
-    kicks = lone_kicks if len(lone_kicks) >= LEAST_HITS else times(sound, "kick")
+    kicks = lone_kicks if len(lone_kicks) >= LEAST_HITS else times(sound.hits, "kick")
     by_kind, off = _bright_db(bright, sound), octaves_off_db(x, rate)
     octaves_off = {} if off is None else {octave_key(hz): float(by) for hz, by in zip(SLOPE_HZ, off, strict=True)}
     return octaves_off | {
         "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
-        "attack_kick": _median(_attack_db(x, times(sound, "kick"), rate)),
+        "attack_kick": _median(_attack_db(x, times(sound.hits, "kick"), rate)),
         "attack_snare": _median(_attack_db(x, backs, rate)),
         "contrast": _median(_contrast_db(x, strong, rate)),
         "kick": _apart(_median(_window_db(weighted, kicks, rate)), snare),
@@ -80,7 +80,7 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
             _median(_window_db(middle, backs, rate, LONE_WINDOW_MS)),
         ),
         "slope": None if off is None else float(np.abs(off).max()),
-        "image_kick": sides_db(x, times(sound, "kick"), rate),
+        "image_kick": sides_db(x, times(sound.hits, "kick"), rate),
         "image_snare": sides_db(x, backs, rate),
         "mono": _mono_db(weighted),
         "headroom": levels.true_peak_db if levels.true_peak_db > QUIETEST_DB else None,
@@ -100,7 +100,9 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
     ]
     if len(own) < 1 or len(others) < LEAST_HITS:
         return None
-    return _apart(*(_median(_peaks_db(strip, times, sample_rate_hz), 1) for times in (others, own)))
+    return _apart(
+        *(_median(peaks_db(strip[:, None], at, -1.0, 1000.0 * BLEED_PEAK_S, sample_rate_hz), 1) for at in (others, own))
+    )
 
 
 KINDS = {"hats": ("hihat", "ride"), "crashes": ("crash",), "snare": ("snare",)}  # whose highs are compared
@@ -123,9 +125,9 @@ def _bright_db(bright: np.ndarray, sound: Sound) -> dict[str, float]:
     for kind, mine in alone.items():
         if (level := _median(_window_db(bright, mine, rate, LONE_WINDOW_MS))) is not None:
             out[kind] = level
-    struck = {kind: np.sort([t for piece in pieces for t in times(sound, piece)]) for kind, pieces in KINDS.items()}
+    struck = {kind: np.sort(times(sound.hits, *pieces)) for kind, pieces in KINDS.items()}
     struck |= {
-        piece: np.sort(times(sound, piece)) for piece in sound.hits if not any(piece in p for p in KINDS.values())
+        piece: np.sort(times(sound.hits, piece)) for piece in sound.hits if not any(piece in p for p in KINDS.values())
     }
     missing = [kind for kind in alone if kind not in out and len(struck[kind]) >= LEAST_HITS]
     if not missing:
@@ -153,22 +155,22 @@ def _bright_db(bright: np.ndarray, sound: Sound) -> dict[str, float]:
 
 def strong_times(hits: Hits) -> list[float]:
     """Return when kicks and back-beats are, in s."""
-    return [h.time_s for piece in STRONG for h in hits.get(piece, []) if not h.ghost]
+    return times(hits, *STRONG)
 
 
-def times(sound: Sound, piece: str) -> list[float]:
-    """Return when a piece is struck, ghosts left out, in s."""
-    return [h.time_s for h in sound.hits.get(piece, []) if not h.ghost]
+def times(hits: Hits, *pieces: str) -> list[float]:
+    """Return when pieces are struck, ghosts left out, in s."""
+    return [h.time_s for piece in pieces for h in hits.get(piece, []) if not h.ghost]
 
 
 def _back_beats(sound: Sound) -> list[float]:
-    return times(sound, "snare")
+    return times(sound.hits, "snare")
 
 
 def _clear_toms(sound: Sound) -> list[float]:
     """Return the strokes of toms that no kick or snare is near, all of them where there are none."""
     others = np.sort([h.time_s for piece in STRONG for h in sound.hits.get(piece, [])])
-    toms = [t for piece in sound.hits if is_tom(piece) for t in times(sound, piece)]
+    toms = [t for piece in sound.hits if is_tom(piece) for t in times(sound.hits, piece)]
     clear = [t for t in toms if not np.any((others > t - LONE_MS[0] / 1000.0) & (others < t + TOM_WINDOW_MS / 1000.0))]
     return clear if len(clear) >= 2 else toms
 
@@ -223,9 +225,9 @@ def _window_db(weighted: np.ndarray, times_s: Sequence[float], rate: int, ms: fl
     return [OFFSET_LUFS + float(power_to_db(_power(p) + 1e-12)) for p in spans(weighted, times_s, -5.0, ms - 5.0, rate)]
 
 
-def _peaks_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
-    parts = spans(x[:, None], times_s, -1.0, 1000.0 * BLEED_PEAK_S, rate)
-    return [max(float(gain_to_db(np.abs(part).max())), QUIETEST_DB) for part in parts]
+def peaks_db(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: float, rate: int) -> list[float]:
+    """Return the peak of a sound [shape=(samples, channels)] about each time, of those that lie inside as a whole, in dBFS."""
+    return [max(peak_db(part), QUIETEST_DB) for part in spans(x, times_s, begin_ms, end_ms, rate)]
 
 
 def _weighted(x: np.ndarray, rate: int) -> np.ndarray:

@@ -92,6 +92,16 @@ def shown(key: str, value: float | None) -> str:
     return f"{value:+.1f}" if key in CHANGES else f"{value:.1f}"
 
 
+def range_words(target: Range) -> str:
+    """Return a range in words: "-16 to -10", "within 3" of 0, "1 at least"."""
+    low, high = target
+    if low == -INF:
+        return f"{high:g} at most"
+    if high == INF:
+        return f"{low:g} at least"
+    return f"within {high:g}" if low == -high else f"{low:g} to {high:g}"
+
+
 def off_by(value: float | None, target: Range) -> float:
     """Return by how much a figure misses its target, 0 where it is met or not known."""
     if value is None:

@@ -39,6 +39,11 @@ def with_own_id(row: Row, tool: Tool) -> Row:
     return tuple(each if each.id in known else tool for each in added(row, tool))
 
 
+def put_own(place: str, strip: Strip | Kit, tool: Tool) -> dict[str, Any]:
+    """Return the change by which a strip has a tool under its own id, see :func:`with_own_id`. place : the strip's path in the Plan"""
+    return {f"{place}.tools": [each.to_json() for each in with_own_id(strip.tools, tool)]}
+
+
 def added(row: Row, tool: Tool, at: int | None = None) -> Row:
     """Return a row with one more tool, under an id of its own: at a place, or where its kind usually stands."""
     tool = tool.replace(id=free_id(tool.kind, {each.id for each in row}))

@@ -62,7 +62,7 @@ def propose(mic, measured: ToneMeasure) -> list[Finding]:
     if row.of_taste:
         bands, why = (*row.bands, *row.of_taste), " ".join([*row.words, *row.taste_words])
         changes = rows.put(f"mics.{mic.id}", mic, Tone(bands=bands))
-        title = f"{mic.name}: {_count(bands)}, with the usual lifts and dips"
+        title = f"{mic.name}: {_count(bands)}, with the usual boosts and cuts"
         out.append(Finding("tone", f"tone:{mic.id}:taste", mic.id, title, why, changes, first_choice=False))
     return out
 

@@ -168,7 +168,9 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
 
 def _deed_lines(row: dict) -> list[str]:
     """Return a deed in a line, and of those that work the kit towards its targets what it serves, and what held it."""
-    told = [f"     {sentence}" for sentence in row["measured"].split(". ")] if row["step"] == "kit" else []
+    from arkund.studio.steps import KIT
+
+    told = [f"{'':<13}{row['measured']}"] if row["step"] == KIT and row["measured"] else []
     return [f"{row['move']:>4} {row['step']:<7} {row['title']}", *told]
 
 

@@ -2,8 +2,6 @@
 
 import dataclasses
 
-import numpy as np
-
 from arkund.core.blend import first_mix as first
 from arkund.core.blend.first_mix import FirstMix
 from arkund.core.blend.recipes import (
@@ -31,7 +29,7 @@ from arkund.core.rig.changes import Change
 from arkund.core.rig.hearing import audible
 from arkund.core.rig.places import KIT
 from arkund.core.rig.strips import OFF_DB, Path
-from arkund.core.units import SILENCE_DB, gain_to_db
+from arkund.core.units import SILENCE_DB, peak_db
 from arkund.studio.services import carding
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered, row_of
@@ -102,7 +100,7 @@ def _as_high(measure: Measure, plan: Plan, path: Path) -> Path:
     audio = row_of(plan, measure.recordings, f"path:{path.id}", measure.busy_span())
     if not audio:
         return path
-    return made_up(path, *(float(gain_to_db(np.abs(x).max(initial=0.0))) for x in (audio[0], audio[-1])))
+    return made_up(path, peak_db(audio[0]), peak_db(audio[-1]))
 
 
 def first_mix(measure: Measure) -> FirstMix:

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from arkund.core.beside import at_once
-from arkund.core.card.clipping import CUTS, clipping, taken_db
+from arkund.core.card.clipping import CUTS, clipping, pieces_at, taken_db
 from arkund.core.card.cost import COSTS, costs
 from arkund.core.card.help import help_of
-from arkund.core.card.measure import STRONG, Hits, Sound, bleed_db, kit_figures
+from arkund.core.card.measure import STRONG, Hits, Sound, bleed_db, kit_figures, times
 from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.errors import SettingsError
@@ -120,15 +120,13 @@ def low_end_sum(strips: dict[str, np.ndarray], hits_s: list[float], rate: int) -
 
 def clipped(plan: Plan, recordings: Recordings, span: Span, hits: Hits) -> dict[str, float | None]:
     """Return what clips kicks and back-beats on their way to the kit: in their groups and over the kit. hits : within the span, in s from its start"""
-    taken, rate = {}, recordings.sample_rate_hz
-    for piece in STRONG:
-        at = [h.time_s for h in hits.get(piece, []) if not h.ghost]
-        taken[piece] = np.zeros(len(at))
-        for name in (*(f"group:{g.id}" for g in plan.groups if g.id == piece), "kit"):
-            tools = [tool for tool in places.named(plan, name).strip.tools if tool.on]
-            if any(tool.kind in CUTS for tool in tools):
-                row = [x.T for x in row_of(plan, recordings, name, span)]
-                taken[piece] = taken[piece] + taken_db(row, tools, at, rate)
+    at = {piece: times(hits, piece) for piece in STRONG}
+    taken = {piece: np.zeros(len(mine)) for piece, mine in at.items()}
+    for name in (*(f"group:{group.id}" for group in plan.groups if group.id in STRONG), "kit"):
+        tools = [tool for tool in places.named(plan, name).strip.tools if tool.on]
+        row = [x.T for x in row_of(plan, recordings, name, span)] if any(t.kind in CUTS for t in tools) else []
+        for piece in pieces_at(name) if row else ():
+            taken[piece] = taken[piece] + taken_db(row, tools, at[piece], recordings.sample_rate_hz)
     return clipping(taken)
 
 

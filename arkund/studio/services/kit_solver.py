@@ -2,39 +2,37 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
-
-import numpy as np
+from dataclasses import dataclass, replace
 
 from arkund.core.autokit import levers
-from arkund.core.autokit.advice import held, served
+from arkund.core.autokit.advice import held, served, title
 from arkund.core.autokit.levers import OWN_TOOLS, Means
 from arkund.core.autokit.objective import objective_of
 from arkund.core.autokit.solver import Solution, solve
 from arkund.core.beside import WORKERS
-from arkund.core.blend.propose import level_for
-from arkund.core.card.clipping import loudest_db
+from arkund.core.blend.propose import level_for, level_title
+from arkund.core.card.clipping import loudest_db, pieces_at
 from arkund.core.card.cost import Reading, costs
-from arkund.core.card.measure import STRONG, Sound, kit_figures
+from arkund.core.card.measure import Sound, kit_figures, times
 from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.targets import about
 from arkund.core.errors import CancelledError, StaleError
+from arkund.core.findings import fitting, with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.core.replace import layers as laying
-from arkund.core.rig.places import KIT as KIT_STRIP
-from arkund.core.units import gain_to_db
+from arkund.core.units import SILENCE_DB, peak_db
 from arkund.studio.models import Move, Session
 from arkund.studio.services import carding, layering, moves
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered, row_of
-from arkund.studio.services.unattended import Unattended
+from arkund.studio.services.unattended import MOST_MEASURED, Unattended
 from arkund.studio.steps import KIT
 
 SWEEPS = 2  # of all levers, at most
 TRIES = 3  # where the Plan is changed meanwhile
 WITHOUT = "What you set meanwhile was left out, so less may be reached than this says."
-MOST_MEASURED, MOST_TITLE = 600, 200  # characters
+OVER = "Measured over the busiest part."
 STOPPED = "Stopped; what was done so far stands in the logbook and can be undone."
 
 
@@ -66,8 +64,7 @@ def settle(
                 free = {path: value for path, value in deed.values.items() if job.is_free(path, theirs)}
                 measured = deed.measured if len(free) == len(deed.values) else f"{WITHOUT} {deed.measured}"
                 if free:
-                    words = {"title": deed.title[:MOST_TITLE], "measured": measured[:MOST_MEASURED]}
-                    job.make(free, version=session.version, step=KIT, **words)
+                    job.make(free, version=session.version, step=KIT, title=deed.title, measured=with_minus(measured))
                 else:
                     job.left.append(deed.title)
             return job.made[before:]
@@ -100,7 +97,7 @@ def _worked_out(
             each=pool.map,
             on_progress=lambda share: on_progress(share, "the mix"),
         )
-    return [*_deeds(measure.plan, origin, means, solution), *_levelled(measure.plan, kit, means, solution, by_hand)]
+    return _deeds(measure.plan, origin, means, solution, by_hand)
 
 
 def set_by_hand(session: Session) -> set[str]:
@@ -160,44 +157,30 @@ class _Kit:
 
     def of(self, plan: Plan, output: str) -> float | None:
         """Return the peak of an output in dBFS, None for silence."""
-        peak = float(np.abs(rendered(plan, self._recordings, self._span, output)).max(initial=0.0))
-        return float(gain_to_db(peak)) if peak > 0.0 else None
+        level_db = peak_db(rendered(plan, self._recordings, self._span, output))
+        return level_db if level_db > SILENCE_DB else None
 
     def loudest_hits(self, plan: Plan, strip: str) -> float | None:
         """Return the peak of the loudest tenth of a strip's hits behind its tools, in dBFS."""
-        row, rate = row_of(plan, self._recordings, strip, self._span), self._recordings.sample_rate_hz
-        pieces = STRONG if strip == KIT_STRIP else (strip.removeprefix("group:"),)
-        at = [h.time_s for piece in pieces for h in self._hits.get(piece, []) if not h.ghost]
-        return loudest_db(row[-1].T, at, rate) if row and at else None
+        row = row_of(plan, self._recordings, strip, self._span)
+        at = times(self._hits, *pieces_at(strip))
+        return loudest_db(row[-1].T, at, self._recordings.sample_rate_hz) if row else None
 
 
-def _deeds(plan: Plan, origin: Plan, means: Sequence[Means], solution: Solution) -> list[Deed]:
-    """Return what differs from a Plan, strip by strip, each with what it serves."""
-    values, out = solution.moved, []
-    paths = list(dict.fromkeys(each.path for each in means))
-    after = levers.put(origin, means, values)
-    for path in paths:
-        now, then = change.get(plan, path), change.get(after, path)
-        if now == then:
-            continue
-        mine = [each for each in means if each.path == path and each.lever.key in values]
-        title = _title([each.title(values[each.lever.key]) for each in mine]) if mine else f"{path}: as it was begun"
-        out.append(Deed({path: then}, title, served(mine, solution)))
-    return out
-
-
-def _title(parts: list[str]) -> str:
-    """Return deeds at one strip as one title, what they have in common said once."""
-    first, sign, _ = parts[0].partition(": ")
-    return f"{first}: {'; '.join(part.removeprefix(f'{first}: ') for part in parts)}" if sign else "; ".join(parts)
-
-
-def _levelled(plan: Plan, kit: _Kit, means: Sequence[Means], solution: Solution, by_hand: Iterable[str]) -> list[Deed]:
-    """Return the kit's level by which it leaves its headroom, and with it what could not be reached and what holds it."""
-    told = held(means, solution)
-    level_db = level_for(plan.kit, solution.figures["headroom"]) if solution.figures["headroom"] is not None else None
-    if level_db is None or "kit.level_db" in by_hand:
-        return []
-    after = solution.figures["headroom"] + level_db - plan.kit.level_db
-    title = f"Kit level {level_db:+.1f} dB: peaks at {after:.1f} dBTP"
-    return [Deed({"kit.level_db": level_db}, title, f"Measured over the busiest part. {' '.join(told)}".strip())]
+def _deeds(plan: Plan, origin: Plan, means: Sequence[Means], solution: Solution, by_hand: Iterable[str]) -> list[Deed]:
+    """Return what differs from a Plan, path by path, each with what it serves; last the kit's level, and what could not be reached."""
+    after, by_path = levers.put(origin, means, solution.moved), {}
+    for each in means:
+        by_path.setdefault(each.path, []).append(each)
+    out = []
+    for path, mine in by_path.items():
+        then, steps = change.get(after, path), [(each, each.value(after), each.value(plan)) for each in mine]
+        told = [each.deed(to, before) for each, to, before in steps if to != before]
+        if told and then != change.get(plan, path):
+            out.append(Deed({path: then}, title(mine[0].strip, told), served(mine, solution)))
+    peak = solution.figures["headroom"]
+    if peak is not None and "kit.level_db" not in by_hand:
+        level_db = level_for(origin.kit, peak)
+        out.append(Deed({"kit.level_db": level_db}, level_title(origin.kit, peak), OVER))
+    held_words = fitting([out[-1].measured, *held(means, solution)], MOST_MEASURED) if out else ""
+    return [*out[:-1], *(replace(each, measured=held_words) for each in out[-1:])]

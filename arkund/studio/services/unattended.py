@@ -8,11 +8,12 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from arkund.core.errors import CancelledError, StaleError, UnchangedError
-from arkund.core.findings import Finding
+from arkund.core.findings import Finding, fitting
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
 
-MOST_TITLE = 200  # characters
+MOST_TITLE = Move._meta.get_field("title").max_length
+MOST_MEASURED = Move._meta.get_field("measured").max_length
 
 
 class Unattended:
@@ -79,7 +80,8 @@ class Unattended:
         first, several = free[0], len(free) > 1
         changes = {path: value for each in free for path, value in each.changes.items()}
         title = _title(first.kind, [each.short for each in free]) if several else first.title
-        measured = " ".join(f"{each.short}: {each.evidence}" for each in free) if several else first.evidence
+        told = [f"{each.short}: {each.evidence}" for each in free]
+        measured = fitting(told, MOST_MEASURED) if several else first.evidence
         words = {"step": first.step, "reason": reason, "measured": measured}
         move = self.make(changes, version=version, title=title, **words)
         if move is not None:

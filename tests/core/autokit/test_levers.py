@@ -2,9 +2,9 @@
 
 import pytest
 
-from arkund.core.autokit.advice import held, served
-from arkund.core.autokit.levers import BOUNDS, OWN_TOOLS, levers_of, put
-from arkund.core.autokit.objective import Objective, Row
+from arkund.core.autokit.advice import held, served, title
+from arkund.core.autokit.levers import BOUNDS, MOST_CLIPPED, OWN_TOOLS, levers_of, put
+from arkund.core.autokit.objective import Goal, Objective
 from arkund.core.autokit.solver import solve
 from arkund.core.card.targets import SCHOOLS
 from arkund.core.plan.plan import MicPlan, Plan
@@ -46,7 +46,7 @@ class TestLevers:
                 there = put(PLAN, [means], {key: value})
                 assert means.value(there) == pytest.approx(value, abs=0.06), key
                 assert there != PLAN
-                assert means.title(value)
+                assert f"{value - lever.start:+.1f} dB" in means.deed(value, lever.start) or key.endswith(".clip")
         assert put(PLAN, list(by_key(style).values()), {}) == PLAN
 
     def test_all_at_once(self):
@@ -65,7 +65,7 @@ class TestLevers:
             rows, bounds = by_key(style), BOUNDS[style]
             assert rows["groups.kick.level_db"].lever.high == bounds.fader
             assert rows["group:snare.shape.attack_db"].lever.high == bounds.shaper
-            assert rows["group:kick.clip"].lever.high == bounds.clip
+            assert rows["group:kick.clip"].lever.high == MOST_CLIPPED[style][1]
             assert rows["paths.sustain.level_db"].lever.high == min(
                 -14.0 + 20.0 - bounds.path_under, -14.0 + bounds.fader
             )
@@ -96,7 +96,7 @@ class TestAdvice:
         return list(by_key().values())
 
     def solution(self, low: float):
-        rows = (Row("attack_kick", low, 20.0), Row("kick", -3.0, 3.0))
+        rows = (Goal("attack_kick", low, 20.0), Goal("kick", -3.0, 3.0))
         key = "group:kick.shape.attack_db"
         levers = [each.lever for each in self.means if each.lever.key in (key, "groups.kick.level_db")]
         return solve(
@@ -107,11 +107,12 @@ class TestAdvice:
         """The figure that it brings into its range, from where and to where."""
         found = self.solution(1.0)
         mine = [each for each in self.means if each.lever.key in found.moved]
-        assert [each.title(found.moved[each.lever.key]) for each in mine] == ["Kick: attack +2.2 dB"]
-        assert served(mine, found) == "For attack to body: kick -1.0 → +1.2 dB (wanted 1 to 20)."
+        deeds = [each.deed(found.moved[each.lever.key], 0.0) for each in mine]
+        assert title(mine[0].strip, deeds) == "Kick: attack +2.2 dB"
+        assert served(mine, found) == "For attack to body: kick -1.0 → +1.2 dB (target 1 to 20)."
         assert held(self.means, found) == []
 
     def test_what_holds_it(self):
         """The bound that stands in the way."""
         (words,) = held(self.means, self.solution(9.0))
-        assert words == "attack to body: kick +3.0 dB, wanted +9.0: held by the bounds of: Kick: attack +4.0 dB."
+        assert words == "Attack to body: kick +3.0 dB, target 9 to 20: limited by Kick: attack +4.0 dB."

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from arkund.core.autokit.objective import FAR, INSIDE, Objective, Row
+from arkund.core.autokit.objective import FAR, INSIDE, Goal, Objective
 from arkund.core.autokit.solver import Lever, solve
 from arkund.core.card.targets import INF
 
@@ -19,24 +19,24 @@ class TestSolve:
 
     def test_the_nearest_edge(self):
         """A figure is brought just inside its range, and no further."""
-        found = solved([Row("f", 1.0, 4.0)], [Lever("a", 0.0, -6.0, 6.0)], lambda v: {"f": 0.5 * v["a"] - 1.0})
+        found = solved([Goal("f", 1.0, 4.0)], [Lever("a", 0.0, -6.0, 6.0)], lambda v: {"f": 0.5 * v["a"] - 1.0})
         assert found.figures["f"] == pytest.approx(1.0 + INSIDE, abs=0.06)
         assert found.moved == {"a": pytest.approx(4.4, abs=0.11)}
 
     def test_what_holds_is_left_alone(self):
         """Nothing is moved where all figures are in range."""
-        found = solved([Row("f", -1.0, 1.0)], [Lever("a", 0.0, -6.0, 6.0)], lambda v: {"f": v["a"]})
+        found = solved([Goal("f", -1.0, 1.0)], [Lever("a", 0.0, -6.0, 6.0)], lambda v: {"f": v["a"]})
         assert found.moved == {}
 
     def test_few_rather_than_many(self):
         """Of levers that do the same the cheapest, the dearer ones not at all."""
         levers = [Lever(key, 0.0, -6.0, 6.0, price=0.05 + 0.02 * k) for k, key in enumerate("abcd")]
-        found = solved([Row("f", 2.0, INF)], levers, lambda v: {"f": sum(v.values())})
+        found = solved([Goal("f", 2.0, INF)], levers, lambda v: {"f": sum(v.values())})
         assert list(found.moved) == ["a"]
 
     def test_bounds_hold(self):
         """Whatever is missed."""
-        found = solved([Row("f", 20.0, INF)], [Lever("a", 0.0, -3.0, 3.0)], lambda v: {"f": v["a"]})
+        found = solved([Goal("f", 20.0, INF)], [Lever("a", 0.0, -3.0, 3.0)], lambda v: {"f": v["a"]})
         assert found.moved == {"a": 3.0}
 
     @pytest.mark.parametrize("seed", [7, 8, 9])
@@ -44,7 +44,7 @@ class TestSolve:
         """Two levers, three figures that answer each other: no place of a fine grid misses less, at its price."""
         rng = np.random.default_rng(seed)
         matrix, offset = rng.normal(0.0, 0.6, (3, 2)), rng.normal(0.0, 3.0, 3)
-        rows = [Row(f"f{k}", -1.0, 1.0) for k in range(3)]
+        rows = [Goal(f"f{k}", -1.0, 1.0) for k in range(3)]
         levers = [Lever(key, 0.0, -4.0, 4.0) for key in "ab"]
 
         def measure(v):
@@ -68,20 +68,20 @@ class TestSolve:
             return {"f": 3.0 * np.tanh(0.4 * a) + 0.2 * a * b - 2.5, "g": b - 0.15 * a * a}
 
         levers = [Lever(key, 0.0, -6.0, 6.0) for key in "ab"]
-        found = solved([Row("f", -0.5, 0.5), Row("g", 0.0, 1.0)], levers, measure)
-        assert all(row.low - 0.05 <= found.figures[row.key] <= row.high + 0.05 for row in found.objective.rows)
+        found = solved([Goal("f", -0.5, 0.5), Goal("g", 0.0, 1.0)], levers, measure)
+        assert all(row.low - 0.05 <= found.figures[row.key] <= row.high + 0.05 for row in found.objective.goals)
 
     def test_noise_does_not_move_it(self):
         """A lever that figures hardly answer is left alone."""
         levers = [Lever("a", 0.0, -6.0, 6.0), Lever("b", 0.0, -6.0, 6.0)]
-        found = solved([Row("f", 1.0, INF)], levers, lambda v: {"f": v["a"] + 0.01 * np.sin(9.0 * v["b"])})
+        found = solved([Goal("f", 1.0, INF)], levers, lambda v: {"f": v["a"] + 0.01 * np.sin(9.0 * v["b"])})
         assert list(found.moved) == ["a"]
 
     def test_a_figure_that_is_lost(self):
         """One that is not known at the start counts for nothing; one that gets lost on the way stays as it was."""
         levers = [Lever("a", 0.0, -6.0, 6.0)]
         found = solved(
-            [Row("f", 2.0, INF), Row("g", 5.0, INF)],
+            [Goal("f", 2.0, INF), Goal("g", 5.0, INF)],
             levers,
             lambda v: {"f": v["a"], "g": None if v["a"] < 1.0 else 1.0},
         )
@@ -96,13 +96,13 @@ class TestSolve:
             return {"f": 0.0}
 
         with pytest.raises(InterruptedError):
-            solved([Row("f", 1.0, INF)], [Lever("a", 0.0, -6.0, 6.0)], measure)
+            solved([Goal("f", 1.0, INF)], [Lever("a", 0.0, -6.0, 6.0)], measure)
 
     def test_begun_elsewhere(self):
         """It stays where it stands while little is to be won, and else goes on from there."""
         for price, moved in ((0.05, {"a": 4.0}), (0.2, {})):
             levers = [Lever("a", 0.0, -6.0, 6.0, price=price)]
-            found = solved([Row("f", -9.0, 9.0)], levers, lambda v: {"f": v["a"]}, begin={"a": 4.0})
+            found = solved([Goal("f", -9.0, 9.0)], levers, lambda v: {"f": v["a"]}, begin={"a": 4.0})
             assert found.moved == moved
 
 
@@ -111,16 +111,16 @@ class TestObjective:
 
     def test_worse_than_raw(self):
         """A miss beyond the raw kit's own weighs three times as much."""
-        row = Row("f", 0.0, INF, raw=-2.0 + INSIDE)
+        row = Goal("f", 0.0, INF, raw=-2.0 + INSIDE)
         assert row.missed(-2.0 + INSIDE) == pytest.approx(2.0)
         assert row.missed(-3.0 + INSIDE) == pytest.approx(2.0 + 3.0)
 
     def test_far_off(self):
         """What is missed by far weighs no more than FAR of it."""
-        rows = Objective((Row("f", 0.0, INF), Row("g", 0.0, INF))).tempered({"f": -4.0 * FAR, "g": -1.0})
-        assert [row.weight for row in rows.rows] == [pytest.approx(0.25), 1.0]
+        rows = Objective((Goal("f", 0.0, INF), Goal("g", 0.0, INF))).tempered({"f": -4.0 * FAR, "g": -1.0})
+        assert [row.weight for row in rows.goals] == [pytest.approx(0.25), 1.0]
 
     def test_together(self):
         """Rows that share a name count by the furthest of them."""
-        rows = Objective((Row("a", -1.0, 1.0, shares="slope"), Row("b", -1.0, 1.0, shares="slope")))
+        rows = Objective((Goal("a", -1.0, 1.0, shares="slope"), Goal("b", -1.0, 1.0, shares="slope")))
         assert rows.missed({"a": 3.0, "b": -4.0}) == pytest.approx(3.0 + INSIDE)
