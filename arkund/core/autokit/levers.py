@@ -158,6 +158,9 @@ def _tool(plan: Plan, lever: Lever, what: str, value: Callable, tool: Callable) 
     name, tool_id = lever.key.split(".")[:2]
     mine = places.named(plan, name)
 
+    def deed(to: float, _: float) -> str:
+        return what.format(to) if to else f"{what.partition(' {')[0]} reset"
+
     def standing(plan: Plan) -> float:
         found = places.named(plan, name).strip.tool(tool_id)
         return value(plan, found) if found and found.on else 0.0
@@ -166,9 +169,7 @@ def _tool(plan: Plan, lever: Lever, what: str, value: Callable, tool: Callable) 
         strip = places.named(plan, name).strip
         return rows.put_own(mine.place, strip, tool(plan, strip.tool(tool_id), round(to, 1)))
 
-    return Means(
-        lever, f"{mine.place}.tools", f"{capital(mine.words)}:", lambda to, _: what.format(to), standing, changes
-    )
+    return Means(lever, f"{mine.place}.tools", f"{capital(mine.words)}:", deed, standing, changes)
 
 
 def _shaper(plan: Plan, group: str, field: str, most_db: float) -> Means:

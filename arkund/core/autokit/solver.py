@@ -19,7 +19,7 @@ GROWS, SHRINKS = 1.5, 0.4
 REACHED = 0.3  # what may be missed and needs no other sweep
 WORTH = 0.05  # what a step must promise, and what it must give of that
 LOOKED = 6  # levers that were not moved, tried again
-WORTH_AGAIN = 0.5  # what a search must win where levers were moved before
+WORTH_AGAIN = 0.5  # what a sweep must win to be followed by another, and a search where levers were moved before
 HEARD = 0.5  # of a lever's step: less is hardly heard
 KEPT, HARDLY_HEARD = (
     0.1,
@@ -135,7 +135,7 @@ def solve(
     objective: Objective,
     measure: Callable[[dict[str, float]], Figures],
     rounds: int = 6,
-    sweeps: int = 2,
+    sweeps: int = 4,
     begin: Mapping[str, float] | None = None,
     each: Callable = map,
     on_progress: Callable[[float], None] = lambda share: None,
@@ -151,13 +151,16 @@ def solve(
     begun = now = np.clip(begun, problem.low, problem.high)
     response = np.zeros((len(problem.objective.goals), len(levers)))
     for sweep in range(sweeps):
+        before = now
         if sweep and problem.objective.missed(problem.figures(now)) < REACHED:
             break
         numbers = problem.worth_a_look(now, response) if sweep else range(len(levers))
         response = problem.response(now, response, numbers)
         on_progress((sweep + 0.6) / sweeps)
-        now, response = _descend(problem, now, response, rounds, FIRST_RADIUS / (1 + sweep))
+        now, response = _descend(problem, now, response, rounds, FIRST_RADIUS / (2 if sweep else 1))
         on_progress((sweep + 1.0) / sweeps)
+        if problem.merit(before) - problem.merit(now) < WORTH_AGAIN:
+            break
     now = _fewest(problem, now, response)
     if begin and problem.merit(begun) - problem.merit(now) < WORTH_AGAIN:
         now = begun

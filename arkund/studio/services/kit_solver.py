@@ -29,7 +29,7 @@ from arkund.studio.services.rendering import rendered, row_of
 from arkund.studio.services.unattended import MOST_MEASURED, Unattended
 from arkund.studio.steps import KIT
 
-SWEEPS = 2  # of all levers, at most
+SWEEPS = 4  # of levers, at most
 TRIES = 3  # where the Plan is changed meanwhile
 WITHOUT = "What you set meanwhile was left out, so less may be reached than this says."
 OVER = "Measured over the busiest part."
