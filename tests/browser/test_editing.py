@@ -106,6 +106,16 @@ class TestEditing:
         page.keyboard.press("i")
         expect(page.locator("#message")).to_contain_text("polarity flipped")
 
+    def test_a_stroke_stepped_by_keys(self, page, three_takes):
+        """Three presses are one Move, made though the page is left before the keys rest."""
+        opened(page, f"{three_takes}/timing/")
+        for key in ("n", "n", "n", "ArrowRight", "ArrowRight", "ArrowRight"):
+            page.keyboard.press(key)
+        page.goto(f"{three_takes}/logbook/")
+        page.wait_for_function(
+            "() => fetch(location.href).then((a) => a.text()).then((text) => /Stroke at .* moved .3.0 ms/.test(text))"
+        )
+
     def test_a_comp_of_three_takes_with_a_seam_warning(self, page, three_takes):
         """Bars of the washy take are joined in, the seam is said to be heard, and is played by one key."""
         opened(page, f"{three_takes}/takes/")

@@ -131,6 +131,27 @@ class TestFastChanges:
         assert page.evaluate(DIFFERENCE, question) < 1e-6
         assert memory_mb(page) < before_mb + 10.0
 
+    def test_a_swap_keeps_clear_of_the_ear(self, playing):
+        """What would take over within the time that a busy machine needs is refused, and asked for again further ahead; what is far enough sounds."""
+        page = playing
+        page.keyboard.press("l")
+        page.wait_for_function("() => globalThis.arkund.player.chunks.length > 0")
+        plays_on(page, 0.3)
+        near, far = (
+            page.evaluate(
+                """(ahead) => {
+                const { player } = globalThis.arkund;
+                const rate = player.context.sampleRate;
+                const left = new Float32Array(rate).fill(0.01);
+                const from = player.songPlace + ahead;
+                return player.swapSong({ left, right: left, rate, loudness: -40 }, from, from + 1);
+            }""",
+                ahead,
+            )
+            for ahead in (0.03, 0.4)
+        )
+        assert (near, far) == (False, True)
+
     def test_the_song_streams(self, playing):
         """The whole song follows in chunks without a gap, also over a change."""
         page = playing

@@ -75,11 +75,14 @@ class TestSettled:
         assert listening.without(before, "kit") == raw
 
     def test_what_counts_as_set_by_hand(self, session, monkeypatch):
-        """What somebody typed; not what was applied as proposed, by a job or by hand."""
+        """What somebody typed; not what was applied as proposed, by a job or by hand. Worked on again, the kit keeps its headroom."""
         accept(session.pk, next(f for f in find("blend", Measure(session)) if f.key == "blend:mix"))
         apply(session.pk, {"groups.snare.level_db": -3.0}, step="blend", title="by hand")
         monkeypatch.setattr(kit_solver, "SWEEPS", 0)
-        kit_solver.settle(Unattended(session.pk))
+        for _ in range(2):
+            kit_solver.settle(Unattended(session.pk))
+            rows = carding.card(Measure(Session.objects.get(pk=session.pk)), "punchy")
+            assert next(row for row in rows if row.figure.key == "headroom").off == 0.0
         assert kit_solver.set_by_hand(session) == {"groups.snare.level_db"}
 
     @pytest.mark.long

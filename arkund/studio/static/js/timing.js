@@ -31,7 +31,6 @@ Alpine.data("timing", () => ({
   begin() {
     this.hear("keydown", (e) => this.key(e));
     this.hear("acting", () => this.rest());
-    this.hear("pagehide", () => this.rest());
     this.$refs.scroll.addEventListener("scroll", () => this.kept.soon(), { passive: true });
     this.hear("playhead", (e) => (this.now = e.detail));
     this.pointer((e) => this.down(e), (e) => this.moveTo(e), (e) => this.up(e));

@@ -13,7 +13,7 @@ export function within(name, key, value, digits = 1) {
 
 const base = `/s/${boot.session}`;
 const SOUND_MS = 400;
-let waiting = null; // the last Move while it is not yet sent: { data, done }
+let waiting = null; // the last change that was asked for while it is not yet sent: { name, data, done }
 const rest = (ms) => new Promise((wake) => setTimeout(wake, ms));
 
 export function registerPage() {
@@ -82,12 +82,12 @@ export function registerPage() {
     /** Ask for a change. Those of this page follow each other, so that none meets a version that another has just made old. */
     async act(name, data = {}) {
       window.dispatchEvent(new CustomEvent("acting")); // what is being stepped is written first
-      waiting = null;
       this.pending += 1;
       this.old = true;
       // a changed sound is rendered first, but waited for no longer than that takes
       const turn = this.turn.then(() => Promise.race([this.sounding, rest(SOUND_MS)])).then(() => this.ask(name, data));
       this.turn = turn;
+      waiting = typeof data === "function" ? null : { name, data, done: turn };
       const answer = await turn;
       this.pending -= 1;
       if (answer?.job) return this.wait(answer.job);
@@ -95,9 +95,10 @@ export function registerPage() {
       if (!this.pending) await this.refresh();
       return answer;
     },
-    /** Send a Move that still waits, where the page is left: it was made. */
+    /** Send a change that is still being stepped or waits, where the page is left: it was made. */
     leave() {
-      if (waiting) post(`${base}/moves`, { version: this.version, ...waiting.data }, true).catch(() => {});
+      window.dispatchEvent(new CustomEvent("acting"));
+      if (waiting) post(`${base}/${waiting.name}`, { version: this.version, ...waiting.data }, true).catch(() => {});
       waiting = null;
     },
     async ask(name, data) {
@@ -171,13 +172,13 @@ export function registerPage() {
     /** Change settings. They are heard at once, while the Move is still being written; one that still waits takes newer values of its settings. */
     move(changes, title, scene = this.scene) {
       this.try(changes, scene);
-      if (waiting?.data.scene === scene && Object.keys(changes).join() === Object.keys(waiting.data.changes).join()) {
+      if (waiting?.name === "moves" && waiting.data.scene === scene && Object.keys(changes).join() === Object.keys(waiting.data.changes).join()) {
         Object.assign(waiting.data, { changes, title });
         return waiting.done;
       }
       const data = { changes, step: this.step, title, scene };
       const done = this.act("moves", data);
-      waiting = { data, done };
+      waiting.done = done;
       return done;
     },
     undo() {
