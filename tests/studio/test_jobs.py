@@ -156,7 +156,7 @@ class TestPropose:
         monkeypatch.setattr(proposing, "propose_all", lambda *_: proposing.Proposed([1, 2], ["Trim"]))
         anyway = ended(runner.start("propose", {"anyway": True}, "every first choice", session.pk))
         assert (anyway.result["moves"], anyway.result["title"]) == (2, "2 Moves, told on Kit")
-        assert "Left as you set it meanwhile: Trim. still off" in anyway.result["said"]
+        assert "Left as you set it: Trim. still off" in anyway.result["said"]
         proposing.leave(session.pk, swapped, "they are meant so")
         assert ended(runner.start("propose", {}, "every first choice", session.pk)).result["moves"] == 2
 

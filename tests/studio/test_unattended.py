@@ -4,6 +4,7 @@ import pytest
 
 from arkund.core.clean.settings import DEPTH
 from arkund.core.errors import CancelledError, StaleError
+from arkund.core.findings import Finding
 from arkund.studio.models import Move, Session
 from arkund.studio.services import kit_solver, moves, proposing
 from arkund.studio.services.findings import notes
@@ -44,6 +45,21 @@ class TestUnattended:
         row = [tool.to_json() for tool in session.plan.mic("sn-top").tools]
         assert job.make({"mics.sn-top.tools": row}, version=version, step="clean", title="a row") is None
         assert value(session, "mics.sn-top.tools.gate.on") is True
+
+    def test_what_was_set_by_hand_before(self, session):
+        """Stays: a finding is done without its strip, and told as left; one that is about nothing else is left whole."""
+        apply(session.pk, {TRIM: -3.0, "mics.sn-top.tools.gate.on": True}, step="level", title="by hand")
+        job, plan = Unattended(session.pk), Session.objects.get(pk=session.pk).plan
+        row = [tool.to_json() for tool in plan.mic("sn-top").tools]
+        both = {"mics.sn-top.level_db": 1.0, "mics.sn-top.trim_db": -1.0, "mics.kd-in.trim_db": -1.0}
+        kept = job.but_by_hand(Finding("level", "k", "", "Levels", "", both), plan)
+        assert kept.changes == {"mics.kd-in.trim_db": -1.0}
+        other_tool = [each | {"attack_db": 2.0} if each["kind"] == "shaper" else each for each in row]
+        free = Finding("punch", "k", "", "Shaper", "", {"mics.sn-top.tools": other_tool})
+        assert job.but_by_hand(free, plan) is free
+        gate_off = [each | {"on": False} if each["kind"] == "gate" else each for each in row]
+        assert job.but_by_hand(Finding("clean", "k", "", "Gate", "", {"mics.sn-top.tools": gate_off}), plan) is None
+        assert job.left == ["Levels (SN top)", "Gate"]
 
     def test_stopped(self, session):
         """Between two steps."""

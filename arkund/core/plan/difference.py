@@ -76,13 +76,13 @@ def still_stands(now: Any, before: Any, after: Any) -> bool:
         return True
     if all(isinstance(each, dict) and not is_part(each) for each in (now, before, after)):
         return all(still_stands(now.get(key), before.get(key), after.get(key)) for key in before.keys() | after.keys())
-    rows = [_by_id(each) for each in (now, before, after)]
+    rows = [by_id(each) for each in (now, before, after)]
     if all(row is not None for row in rows):
         return still_stands(*rows)
     return stands(now, after)
 
 
-def _by_id(value: Any) -> dict[str, Any] | None:
+def by_id(value: Any) -> dict[str, Any] | None:
     """Return the items of a list by their ids; None where they have none."""
     if not isinstance(value, list) or not all(isinstance(item, dict) and "id" in item for item in value):
         return None
@@ -95,19 +95,18 @@ def unpacked(plan: Plan, values: Mapping[str, Any]) -> dict[str, Any]:
     Raises SettingsError where a part does not fit the Plan.
     """
     return {
-        path: _whole(change.get(plan, path), path, value) if isinstance(value, (dict, list)) else value
+        path: whole(change.get(plan, path), path, value) if isinstance(value, (dict, list)) else value
         for path, value in change.of_today(values).items()
     }
 
 
-def _whole(now: Any, path: str, value: Any) -> Any:
+def whole(now: Any, path: str, value: Any) -> Any:
+    """Return a packed value as a whole one, on what stands at its path now. Raises SettingsError where a part does not fit that."""
     if not is_part(value):
         if isinstance(value, dict) and isinstance(now, dict):
-            return {key: _whole(now.get(key), f"{path}.{key}", each) for key, each in value.items()}
+            return {key: whole(now.get(key), f"{path}.{key}", each) for key, each in value.items()}
         if isinstance(value, list) and isinstance(now, list) and len(value) == len(now) < LEAST:
-            return [
-                _whole(is_now, f"{path}.{k}", each) for k, (is_now, each) in enumerate(zip(now, value, strict=True))
-            ]
+            return [whole(is_now, f"{path}.{k}", each) for k, (is_now, each) in enumerate(zip(now, value, strict=True))]
         return value
     try:
         at, items, length = value[PART]

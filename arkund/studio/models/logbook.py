@@ -15,6 +15,7 @@ class Move(models.Model):
     made_on = models.PositiveIntegerField()  # the version of the Plan that it was made on
     last_version = models.PositiveIntegerField(default=0)  # that its being made, undone or done again last gave
     unattended = models.BooleanField(default=False)  # a job made it by itself
+    reverts = models.PositiveIntegerField(null=True)  # number of the Move that it takes back
     schema = models.PositiveSmallIntegerField(default=SCHEMA)  # of the Plan whose settings it names
     step = models.CharField(max_length=20)
     title = models.CharField(max_length=200)
@@ -58,8 +59,3 @@ class Decision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.key}: {self.verdict}"
-
-    @property
-    def stands(self) -> bool:
-        """Say whether it still holds: what was done, and undone since, is undecided again."""
-        return self.verdict == self.LEFT or (self.move is not None and self.move.state == Move.DONE)

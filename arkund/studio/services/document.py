@@ -57,6 +57,7 @@ class MoveRow(Settings):
 
     made_on: int = number(0, 0, MOST_COUNT, step=1)
     schema: int = number(SCHEMA, 1, SCHEMA, step=1)
+    reverts: int | None = number(None, 1, MOST_COUNT, step=1)  # the Move that it takes back
     number: int = number(1, 1, MOST_COUNT, step=1)  # last of the numbers: the field takes the function's name
     step: str = text(longest=20)
     title: str = text(longest=200)
@@ -173,6 +174,8 @@ def _check_moves(plan: Plan, moves: tuple[MoveRow, ...], version: int) -> None:
         raise SettingsError("moves: are not numbered one by one.")
     if any(move.made_on >= version for move in moves):
         raise SettingsError("moves: one is newer than the plan.")
+    if any(move.reverts is not None and move.reverts >= move.number for move in moves):
+        raise SettingsError("moves: one takes back a later one.")
     back = plan
     for move in reversed([move for move in moves if move.state == Move.DONE]):
         if move.schema != SCHEMA:

@@ -77,7 +77,8 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     found, plan, out = find(step, measure), measure.plan, []
     decided = standing_decisions(session, [finding.key for finding in found])
     past = session.decisions.filter(verdict=Decision.DONE, step=step, move__state=Move.DONE)
-    gone = list(past.exclude(key__in=decided).select_related("move")[:MOST_PAST])
+    past = past.exclude(key__in=decided).exclude(move__number__in=moves.reverted_numbers(session))
+    gone = list(past.select_related("move")[:MOST_PAST])
     done = [decision.move.number for decision in (*decided.values(), *gone) if decision.verdict == Decision.DONE]
     by_hand = _set_by_hand(session, min(done)) if done else {}
     for number, finding in enumerate(found, 1):
@@ -134,7 +135,13 @@ def _open_key(session: Session, step: str) -> str:
 def standing_decisions(session: Session, keys: Sequence[str]) -> dict[str, Decision]:
     """Return by key what was decided of some findings and still holds."""
     rows = Decision.objects.filter(session=session, key__in=keys).select_related("move")
-    return {decision.key: decision for decision in rows if decision.stands}
+    gone = moves.reverted_numbers(session)
+    return {each.key: each for each in rows if each.verdict == Decision.LEFT or _done(each.move, gone)}
+
+
+def _done(move: Move | None, gone: set[int]) -> bool:
+    """Say whether a Move stands; gone : the numbers of those that were taken back by themselves"""
+    return move is not None and move.state == Move.DONE and move.number not in gone
 
 
 def _holds(plan: Plan, move: Move, by_hand: dict[str, int]) -> bool:

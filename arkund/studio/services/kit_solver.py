@@ -78,7 +78,7 @@ def _worked_out(
     session: Session, on_progress: Callable[[float, str], None], cancelled: Callable[[], bool]
 ) -> list[Deed]:
     """Return what brings the kit of a Plan towards its targets."""
-    measure, by_hand = Measure(session), set_by_hand(session)
+    measure, by_hand = Measure(session), moves.set_by_hand(session)
     origin = _origin(session, measure.plan, by_hand)
     kit = _Kit(measure, origin, cancelled)
     means = [
@@ -98,13 +98,6 @@ def _worked_out(
             on_progress=lambda share: on_progress(share, "the mix"),
         )
     return _deeds(measure.plan, origin, means, solution, by_hand)
-
-
-def set_by_hand(session: Session) -> set[str]:
-    """Return the paths of the Plan that somebody has set: no job moves them. What was applied as it was proposed is a proposal still."""
-    mine = session.moves.filter(state=Move.DONE, unattended=False, decision__isnull=True)
-    rows = mine.values_list("after", flat=True)
-    return {path for after in rows for path in after}
 
 
 def _origin(session: Session, plan: Plan, by_hand: Iterable[str]) -> Plan:

@@ -22,7 +22,7 @@ ORDER = ("level", "lineup", "clean", "tone", "blend", KIT, "print")
 
 @dataclass(frozen=True, slots=True)
 class Proposed:
-    """The Moves of one click, and what was left alone because somebody had set it meanwhile."""
+    """The Moves of one click, and what was left alone because somebody had set it."""
 
     moves: list[Move]
     left: list[str]
@@ -30,7 +30,7 @@ class Proposed:
     @property
     def words(self) -> str:
         """What was left alone, in a sentence; nothing where nothing was."""
-        return f"Left as you set it meanwhile: {'; '.join(self.left)}." if self.left else ""
+        return f"Left as you set it: {'; '.join(self.left)}." if self.left else ""
 
 
 def propose_all(
@@ -67,7 +67,8 @@ def _first_choices(job: Unattended, step: str) -> None:
         session = job.session()
         found = find_part(step, part, Measure(session))
         decided = standing_decisions(session, [each.key for each in found])
-        wanted = [each for each in found if each.first_choice and each.changes and each.key not in decided]
+        open_ones = [each for each in found if each.first_choice and each.changes and each.key not in decided]
+        wanted = [mine for each in open_ones if (mine := job.but_by_hand(each, session.plan))]
         for each in _by_deed(wanted):
             job.accept(each, session.version, "first choice")
 

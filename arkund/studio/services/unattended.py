@@ -4,11 +4,16 @@ A job measures, decides, and then changes; all that takes a while. Each of its c
 touched since the job began belong to them from then on, whatever the job would make of them.
 """
 
+import dataclasses
 from collections.abc import Callable, Sequence
 from typing import Any
 
 from arkund.core.errors import CancelledError, StaleError, UnchangedError
 from arkund.core.findings import Finding, fitting
+from arkund.core.plan import change
+from arkund.core.plan.plan import Plan
+from arkund.core.plan.revert import set_paths
+from arkund.core.rig import places
 from arkund.studio.models import Move, Session
 from arkund.studio.services import moves
 
@@ -24,7 +29,8 @@ class Unattended:
 
     def __init__(self, session_id: int, cancelled: Callable[[], bool] = lambda: False) -> None:
         self.session_id, self.made, self.left, self._cancelled = session_id, [], [], cancelled
-        self.began = self.session().version
+        session = self.session()
+        self.began, self._by_hand = session.version, moves.set_by_hand(session)
 
     def session(self) -> Session:
         """Return the session as it is now. Raises CancelledError where the job is to stop."""
@@ -68,6 +74,22 @@ class Unattended:
         self.made.append(move)
         return move
 
+    def but_by_hand(self, finding: Finding, plan: Plan) -> Finding | None:
+        """Return a finding without the strips in which it would move what was set by hand before the job began; None where none is left."""
+        hands = {
+            _strip(path)
+            for path, value in finding.changes.items()
+            for leaf in set_paths(change.get(plan, path), value, path)
+            if any(moves.overlap(leaf, each) for each in self._by_hand)
+        }
+        if not hands:
+            return finding
+        kept = {path: value for path, value in finding.changes.items() if _strip(path) not in hands}
+        names = {each.place: each.words for each in places.all_of(plan)}
+        whose = ", ".join(sorted(names.get(strip, strip) for strip in hands))
+        self.left.append(f"{finding.title} ({whose})" if kept else finding.title)
+        return dataclasses.replace(finding, changes=kept) if kept else None
+
     def accept(self, findings: Sequence[Finding], version: int, reason: str) -> Move | None:
         """Do what some findings suggest, as one Move, that were measured on a version; as :func:`make`. Of several those are left out that somebody has set
         meanwhile.
@@ -88,6 +110,12 @@ class Unattended:
             for each in free:
                 moves.decide_done(self.session_id, each, move, reason)
         return move
+
+
+def _strip(path: str) -> str:
+    """Return the place of the strip that a path belongs to, or the path of what belongs to none."""
+    parts = path.split(".")
+    return ".".join(parts[:2]) if parts[0] in ("mics", "groups", "paths") else parts[0] if parts[0] == "kit" else path
 
 
 def _title(kind: str, parts: Sequence[str]) -> str:

@@ -1,0 +1,7 @@
+from django.db import migrations, models
+
+
+class Migration(migrations.Migration):
+    dependencies = [("studio", "0012_moves_of_jobs")]
+
+    operations = [migrations.AddField("move", "reverts", models.PositiveIntegerField(null=True))]
