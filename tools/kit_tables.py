@@ -2,6 +2,7 @@
 
 from arkund.core.autokit.levers import levers_of
 from arkund.core.card.cost import COSTS
+from arkund.core.card.measure import SLOPE_HZ
 from arkund.core.card.targets import GAINS, SCHOOLS, Wanted, range_words
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.rig import usual
@@ -16,11 +17,16 @@ def table(rows: tuple[Wanted, ...]) -> None:
 
 
 class _Peaks:
+    off_db = 1.0  # an octave that lies over the slope: one under it is raised by as much
+
     def of(self, plan: Plan, output: str) -> float:
         return -30.0 if output.startswith("path:") else -6.0
 
     def loudest_hits(self, plan: Plan, strip: str) -> float:
         return -10.0
+
+    def octaves_off(self, plan: Plan) -> dict[float, float]:
+        return dict.fromkeys(SLOPE_HZ, self.off_db)
 
 
 def means() -> None:

@@ -8,7 +8,8 @@ from arkund.studio.pages.later import Later
 from arkund.studio.steps import STEPS
 
 STEP = "(?P<step>" + "|".join(STEPS) + ")"
-actions, archives, editing, logbook = Later("actions"), Later("archives"), Later("editing"), Later("logbook")
+account, actions, archives = Later("account"), Later("actions"), Later("archives")
+editing, logbook = Later("editing"), Later("logbook")
 prints, reckoning, rig = Later("prints"), Later("reckoning"), Later("rig")
 sounds, steps, uploads = Later("sounds"), Later("steps"), Later("uploads")
 
@@ -84,6 +85,9 @@ urlpatterns = [
     path(f"{S}/archive", archives.start, name="archive"),
     path(f"{S}/archive/<int:job_id>.zip", archives.fetch, name="archive-file"),
     path(f"{S}/logbook/", logbook.logbook, name="logbook"),
+    path(f"{S}/account/", account.page, name="account"),
+    path(f"{S}/account/data", account.data, name="account-data"),
+    path(f"{S}/revert", account.revert, name="revert"),
     path(f"{S}/sheet/", logbook.sheet, name="sheet"),
     path(f"{S}/ear/", logbook.ear, name="ear"),
     path(f"{S}/reckon/", reckoning.page, name="reckon"),

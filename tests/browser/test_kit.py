@@ -1,6 +1,7 @@
 """From a folder to a kit: loaded, proposed by a school, read on the card, and compared with the raw kit by one key."""
 
 import re
+import shutil
 
 import numpy as np
 import pytest
@@ -17,17 +18,28 @@ BAR_2_S = 4.4
 
 
 @pytest.mark.long
-def test_proposed_and_compared(page, chromium, address, recordings):
-    """In the natural style: nearly all figures are in range, and each step says what was done; raw and now are as loud as each other, and
-    stand out from their peaks otherwise.
+def test_proposed_and_compared(page, chromium, address, recordings, tmp_path):
+    """In the natural style: a wrong name is asked about where the click is, and it goes on by itself; nearly all figures are in range, and each step says what
+    was done; raw and now are as loud as each other, and stand out from their peaks otherwise.
     """
-    mine = loaded(chromium, address, recordings)
+    wrong = shutil.copytree(recordings, tmp_path / "Garden Shed")
+    for take in wrong.iterdir():
+        top, bottom, between = (take / f"{name}.wav" for name in ("SN top", "Snr btm", "between"))
+        for a, b in ((top, between), (bottom, top), (between, bottom)):
+            a.rename(b)
+    mine = loaded(chromium, address, wrong)
     tappable(page).goto(f"{mine}/load/")
     ready(page)
     page.get_by_role("button", name="natural", exact=True).click()
     expect(page.locator("#message")).to_contain_text("Style: natural")
-    page.locator("#propose").click()
-    expect(page.locator("#message")).to_contain_text("told on Kit", timeout=ONE_CLICK_MS)
+    page.locator("#propose").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#questions")).to_contain_text("look swapped. Are they?")
+    expect(page.get_by_role("button", name="yes, correct the names")).to_be_focused()
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/account/", timeout=ONE_CLICK_MS)
+    ready(page)
+    expect(page.get_by_label("before and after")).to_contain_text("Named the wrong way round")
     page.goto(address)
     page.locator(f'a[href="{mine.removeprefix(address)}/kit/"]').click()  # the list opens what came of it
     ready(page)

@@ -71,15 +71,11 @@ def _at_once(address: str, session_id: int, seconds: float, data: Path, told: To
         third = _open(browser, f"{address}/s/{session_id}", "load", "")
         for page in (third, *(page for _, page in windows)):
             told.listen(page)
-        third.on("dialog", lambda dialog: dialog.accept())
         while time.monotonic() < until:
             step, page = rng.choice(windows)
             _hand(step, page, rng)
             page.wait_for_timeout(rng.choice((20, 100, 700, 1500)))
-            propose = third.locator("#propose")
-            if propose.is_enabled() and rng.random() < 0.1:
-                propose.click()
-                told.counts["proposed"] += 1
+            _propose(third, rng, told)
             commands = [each for each in commands if each.poll() is None]
             if not commands and rng.random() < 0.1:
                 change = f"mics.hh.trim_db={rng.uniform(-20, 20):.1f}"
@@ -91,8 +87,21 @@ def _at_once(address: str, session_id: int, seconds: float, data: Path, told: To
                 told.counts["commands refused"] += 1
         for _, page in windows:
             page.wait_for_function("() => globalThis.arkund.settled()", timeout=1000 * ENDS_S)
-        third.wait_for_function("() => !document.querySelector('#propose').disabled", timeout=1000 * ENDS_S)
+        third.wait_for_function("() => !document.querySelector('#propose')?.disabled", timeout=1000 * ENDS_S)
         browser.close()
+
+
+def _propose(page, rng: random.Random, told) -> None:
+    """Propose a mix now and then; answer what is asked about names, and come back from the account of it."""
+    if "/load/" not in page.url:
+        page.goto(page.url.replace("/account/", "/load/"))
+    answer = page.get_by_role("button", name="no, the names are right")
+    propose = page.locator("#propose")
+    if answer.is_visible():
+        answer.click()
+    elif propose.is_enabled() and rng.random() < 0.1:
+        propose.click()
+        told.counts["proposed"] += 1
 
 
 def _hand(step: str, page, rng: random.Random) -> None:

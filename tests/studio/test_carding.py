@@ -11,7 +11,7 @@ from arkund.core.card.raw import raw_plan
 from arkund.core.card.targets import FIGURES
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.studio.models import Move, Session
-from arkund.studio.services import carding, kit_solver, listening, moves, proposing
+from arkund.studio.services import carding, kit_solver, listening, proposing, reverting
 from arkund.studio.services.findings import find
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
@@ -83,7 +83,7 @@ class TestSettled:
             kit_solver.settle(Unattended(session.pk))
             rows = carding.card(Measure(Session.objects.get(pk=session.pk)), "punchy")
             assert next(row for row in rows if row.figure.key == "headroom").off == 0.0
-        assert moves.set_by_hand(session) == {"groups.snare.level_db"}
+        assert reverting.set_by_hand(session) == {"groups.snare.level_db"}
 
     @pytest.mark.long
     def test_what_was_set_by_hand_stays(self, session):

@@ -151,11 +151,13 @@ class TestPropose:
         )  # of a pair's seat, and no doubt about what a mic is
         monkeypatch.setattr(proposing, "find", lambda step, measure: [swapped, sides] if step == "load" else [])
         asked = ended(runner.start("propose", {}, "every first choice", session.pk))
-        assert (asked.state, asked.result) == (Job.DONE, {"moves": 0, "ask": ["A and B look swapped"]})
+        (question,) = asked.result["ask"]
+        assert (asked.state, asked.result["moves"]) == (Job.DONE, 0)
+        assert (question["key"], question["title"], question["can_do"]) == (swapped.key, swapped.title, False)
         assert not session.moves.exists()
         monkeypatch.setattr(proposing, "propose_all", lambda *_: proposing.Proposed([1, 2], ["Trim"]))
         anyway = ended(runner.start("propose", {"anyway": True}, "every first choice", session.pk))
-        assert (anyway.result["moves"], anyway.result["title"]) == (2, "2 Moves, told on Kit")
+        assert (anyway.result["moves"], anyway.result["title"]) == (2, "2 deeds, told under What I did")
         assert "Left as you set it: Trim. still off" in anyway.result["said"]
         proposing.leave(session.pk, swapped, "they are meant so")
         assert ended(runner.start("propose", {}, "every first choice", session.pk)).result["moves"] == 2

@@ -8,7 +8,7 @@ from arkund.core.findings import Finding
 from arkund.core.plan.change import get as change_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
-from arkund.studio.services import document, moves, proposing
+from arkund.studio.services import document, moves, proposing, reverting
 from arkund.studio.services.findings import standing_decisions
 from tests.studio.doing import apply
 
@@ -321,24 +321,24 @@ class TestRevert:
 
     def test_one_of_the_middle(self, plain, rows):
         """What came after it stays; the logbook says what was done, and undo goes on from there."""
-        made = moves.revert(plain.pk, rows[1].number)
+        made = reverting.revert(plain.pk, rows[1].number)
         plain.refresh_from_db()
         mic = plain.plan.mic("sn")
         assert (mic.name, mic.trim_db, mic.line_up.inverted) == ("SN", -3.0, True)
         assert (made.title, made.reverts, made.step) == ("Undone: deed 2", 2, "level")
-        assert [move.number for move in moves.standing(plain)] == [1, 3, 4]
+        assert [move.number for move in reverting.standing(plain)] == [1, 3, 4]
         moves.undo(plain.pk)
         plain.refresh_from_db()
         assert plain.plan.mic("sn").name == "Snare"
-        assert [move.number for move in moves.standing(plain)] == [1, 2, 3]
+        assert [move.number for move in reverting.standing(plain)] == [1, 2, 3]
 
     def test_done_again(self, plain, rows):
         """Taking back the taking back does it again, by the former title."""
-        made = moves.revert(plain.pk, rows[0].number)
-        again = moves.revert(plain.pk, made.number)
+        made = reverting.revert(plain.pk, rows[0].number)
+        again = reverting.revert(plain.pk, made.number)
         assert (again.title, again.reverts) == ("deed 1", made.number)
         assert trim(plain) == -3.0
-        assert [move.number for move in moves.standing(plain)] == [1, 2, 3, 5]
+        assert [move.number for move in reverting.standing(plain)] == [1, 2, 3, 5]
 
     def test_what_was_built_upon_it(self, plain, rows):
         """Is named, and nothing is changed."""
@@ -347,35 +347,35 @@ class TestRevert:
         with pytest.raises(
             SettingsError, match=r"“deed 1” cannot be undone by itself.* Move 4, “trim -4.0”".replace("-", "[-−]")
         ):
-            moves.revert(plain.pk, 1)
+            reverting.revert(plain.pk, 1)
         plain.refresh_from_db()
         assert plain.version == version + 1
         assert trim(plain) == -4.0
 
     def test_twice(self, plain, rows):
         """What does not stand cannot be taken back."""
-        moves.revert(plain.pk, 2)
+        reverting.revert(plain.pk, 2)
         for number in (2, 99):
             with pytest.raises(SettingsError, match="does not stand"):
-                moves.revert(plain.pk, number)
+                reverting.revert(plain.pk, number)
 
     def test_its_note_is_open_again(self, plain):
         """A note that was done by it waits for a decision, and is done again by another Move."""
         finding = Finding("level", "level:trim:sn", "sn", "SN: -3 dB", "peaks high", {"mics.sn.trim_db": -3.0})
         made = proposing.accept(plain.pk, finding, "", plain.version)
         assert standing_decisions(plain, [finding.key])
-        moves.revert(plain.pk, made.number)
+        reverting.revert(plain.pk, made.number)
         assert not standing_decisions(plain, [finding.key])
         plain.refresh_from_db()
-        assert moves.set_by_hand(plain) == {"mics.sn.trim_db"}
+        assert reverting.set_by_hand(plain) == {"mics.sn.trim_db"}
 
     def test_leaves_and_comes_back(self, plain, rows):
         """An archive knows what was taken back, and refuses a logbook in which the later is taken back by the earlier."""
-        moves.revert(plain.pk, 2)
+        reverting.revert(plain.pk, 2)
         data = document.describe(plain)
         data["takes"][0]["length"] = 1
         there = document.create(document.Document.from_json(data))
-        assert [move.number for move in moves.standing(there)] == [1, 3, 4]
+        assert [move.number for move in reverting.standing(there)] == [1, 3, 4]
         data["moves"][0]["reverts"] = 3
         with pytest.raises(SettingsError, match="takes back a later one"):
             document.Document.from_json(data)

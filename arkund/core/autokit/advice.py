@@ -1,5 +1,6 @@
 """What a solution tells: what each deed serves, and which bound holds back what was not reached."""
 
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -34,26 +35,63 @@ def served(means: Sequence[Means], solution: Solution) -> str:
 
 
 def held(means: Sequence[Means], solution: Solution) -> list[str]:
-    """Return what was not reached, in sentences: by how much, and the levers at their bounds that would still help."""
-    deeds = {each.lever.key: title(each.strip, [each.deed(each.lever.high, each.lever.start)]) for each in means}
-    deeds_low = {each.lever.key: title(each.strip, [each.deed(each.lever.low, each.lever.start)]) for each in means}
-    out = []
+    """Return what was not reached, in sentences: by how much, and what stands in the way: the levers at their bounds that would still help, or what a free one
+    that helps more would push out of its range.
+    """
+    by_key, out = {each.lever.key: each for each in means}, []
+    means = [by_key[lever.key] for lever in solution.levers]
     for number, goal in _furthest(solution):
         now = solution.figures[goal.key]
-        rises = now < goal.low
-        at_bound = []
-        for lever, value, response in zip(solution.levers, solution.values, solution.response[number], strict=True):
-            helps = float(response) if rises else -float(response)
-            edge, words = (lever.high, deeds) if helps > 0.0 else (lever.low, deeds_low)
-            if abs(helps) > HELPS and value == edge != lever.start:
-                at_bound.append((abs(helps) * lever.step, words[lever.key]))
-        by = ", ".join(words for _, words in sorted(at_bound, reverse=True)[:MOST_HELD])
-        ends = f"limited by {by}" if by else "nothing within bounds improves it without costing more elsewhere"
+        bound, free = _helping(solution, number, 1.0 if now < goal.low else -1.0)
+        ends = "nothing within bounds improves it without costing more elsewhere"
+        if free and (not bound or free[0][0] > bound[0][0]):
+            _, k, by = free[0]
+            if costs := _pushed_out(solution, goal, k, by):
+                ends = f"more of {_name(means[k])} would take {costs} out of its range"
+        elif bound:
+            ends = f"limited by {', '.join(_deed(means[k], by) for _, k, by in bound[:MOST_HELD])}"
         words, unit = NAMES[goal.key]
         out.append(
             f"{capital(words)} {shown(goal.key, now)} {unit}, target {range_words((goal.low, goal.high))}: {ends}."
         )
     return out
+
+
+def _helping(
+    solution: Solution, number: int, sign: float
+) -> tuple[list[tuple[float, int, float]], list[tuple[float, int, float]]]:
+    """Return the levers that bring a figure up (sign 1) or down, most first: those at their bounds, and those that are free, each with what its step helps, its
+    number, and which way it goes.
+    """
+    bound, free = [], []
+    for k, (lever, value) in enumerate(zip(solution.levers, solution.values.tolist(), strict=True)):
+        helps = sign * float(solution.response[number, k])
+        edge = lever.high if helps > 0.0 else lever.low
+        if abs(helps) <= HELPS or edge == lever.start:
+            continue
+        row = (abs(helps) * lever.step, k, lever.step if helps > 0.0 else -lever.step)
+        (bound if value == edge else free).append(row)
+    return sorted(bound, reverse=True), sorted(free, reverse=True)
+
+
+def _pushed_out(solution: Solution, goal: Goal, k: int, by: float) -> str:
+    """Return, in words, which other figure misses most where a lever goes on by a step; "" where none does."""
+    misses = []
+    for other, answers in zip(solution.objective.goals, solution.response[:, k].tolist(), strict=True):
+        now = solution.figures.get(other.key)
+        if now is not None and other.key != goal.key:
+            misses.append((other.missed(now + answers * by) - other.missed(now), other.key))
+    most, key = max(misses, default=(0.0, ""))
+    return NAMES[key][0] if most > TOLD else ""
+
+
+def _deed(means: Means, by: float) -> str:
+    return title(means.strip, [means.deed(means.lever.high if by > 0.0 else means.lever.low, means.lever.start)])
+
+
+def _name(means: Means) -> str:
+    """Return a lever's deed without its value."""
+    return re.sub(r"( takes)? [+\-\u2212]?[\d.]+ dB.*$", "", _deed(means, means.lever.step))
 
 
 def title(strip: str, deeds: Sequence[str]) -> str:

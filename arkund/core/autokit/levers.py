@@ -6,7 +6,7 @@ from typing import Any, Protocol
 
 from arkund.core.autokit.solver import Lever
 from arkund.core.card.cost import COSTS
-from arkund.core.card.measure import SLOPE_HZ, STRONG
+from arkund.core.card.measure import STRONG
 from arkund.core.findings import capital
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
@@ -21,7 +21,7 @@ from arkund.core.tools.tone import Band, Tone
 
 COLOUR, SHAPE, CLIP, EVEN = "colour", "shape", "clip", "even"  # the ids of tools that are solved for
 OWN_TOOLS = (COLOUR, SHAPE, CLIP, EVEN)
-# Where a group has its weight, its attack and its air: wide filters, each with what it is called.
+# Where a group has its weight, its attack and its air: wide filters, each with what it is called; what carries attack and air is lifted, never dulled.
 COLOURS = {
     "kick": (
         ("weight", Band(kind="low_shelf", frequency_hz=80.0, q=0.7)),
@@ -30,6 +30,7 @@ COLOURS = {
     "snare": (("body", Band(frequency_hz=200.0, q=0.8)), ("crack", Band(frequency_hz=3600.0, q=0.8))),
     "overheads": (("air", Band(kind="high_shelf", frequency_hz=8000.0, q=0.7)),),
 }
+LIFTED = ("beater", "crack", "air")
 EVEN_Q = 1.0
 # What a unit costs, in dB that a figure misses by: a fader is cheaper than a tool, clipping is dearest.
 FADER_PRICE, TONE_PRICE, SHAPER_PRICE, CLIP_PRICE = 0.04, 0.06, 0.08, 0.12
@@ -78,17 +79,20 @@ class Means:
     changes: Callable[[Plan, float], dict[str, Any]]
 
 
-class Peaks(Protocol):
-    """Peaks of a Plan that bounds are reckoned from, in dBFS; None where nothing of it is heard or played."""
+class Measured(Protocol):
+    """What bounds are reckoned from. Peaks in dBFS; None where nothing of it is heard or played."""
 
     def of(self, plan: Plan, output: str) -> float | None:
         """Return the peak of an output."""
+
+    def octaves_off(self, plan: Plan) -> dict[float, float]:
+        """Return by how much each octave of the kit lies over the slope, in dB by its middle in Hz; nothing of a silent kit."""
 
     def loudest_hits(self, plan: Plan, strip: str) -> float | None:
         """Return the peak that the loudest tenth of a strip's hits reaches behind its tools, before its level; over the kit those of kick and snare."""
 
 
-def levers_of(plan: Plan, style: str, peaks: Peaks) -> list[Means]:
+def levers_of(plan: Plan, style: str, measured: Measured) -> list[Means]:
     """Return the levers of a Plan, in the order of the work: faders, tone, each drum's dynamics, parallel paths, clipping last."""
     bounds = BOUNDS[style]
     heard = {group_id(mic, plan.groups) for mic in audible(plan)}
@@ -98,22 +102,23 @@ def levers_of(plan: Plan, style: str, peaks: Peaks) -> list[Means]:
         mine = [mic for mic in audible(plan) if group_id(mic, plan.groups) == group.id and not mic.is_layer]
         if group.id in STRONG and len(mine) > 1:
             out += [_level(f"mics.{m.id}", m.name, m.level_db, bounds.fader) for m in mine]
-    ends_db = -bounds.cut, bounds.lift
     for group in groups:
         for what, band in COLOURS.get(group.id, ()):
+            ends_db = 0.0 if what in LIFTED else -bounds.cut, bounds.lift
             out.append(_filter(plan, f"group:{group.id}.{COLOUR}", band, what, ends_db))
-    for hz in SLOPE_HZ:
-        out.append(_filter(plan, f"{KIT}.{EVEN}", Band(frequency_hz=hz, q=EVEN_Q), "", (-bounds.tone, bounds.tone)))
+    for hz, off_db in measured.octaves_off(plan).items():  # over the kit an octave is only brought nearer to the slope
+        ends_db = (-bounds.tone, 0.0) if off_db > 0.0 else (0.0, bounds.tone)
+        out.append(_filter(plan, f"{KIT}.{EVEN}", Band(frequency_hz=hz, q=EVEN_Q), "", ends_db))
     drums = [group.id for group in groups if group.id in STRONG]
     out += [_shaper(plan, group, field, bounds.shaper) for group in drums for field in ("attack_db", "sustain_db")]
-    kit_db = peaks.of(plan, KIT)
+    kit_db = measured.of(plan, KIT)
     for path in plan.paths:
-        path_db = None if path.mute else peaks.of(plan, f"path:{path.id}")
+        path_db = None if path.mute else measured.of(plan, f"path:{path.id}")
         if path_db is not None and kit_db is not None:
             out.append(_path(path, bounds, kit_db - path_db))
     clipped = [f"group:{group}" for group in drums] + [KIT] * (style not in KIT_UNCLIPPED)
     most_db = MOST_CLIPPED[style][1]
-    out += [_clip(plan, name, most_db, peaks) for name in clipped if peaks.loudest_hits(plan, name) is not None]
+    out += [_clip(plan, name, most_db, measured) for name in clipped if measured.loudest_hits(plan, name) is not None]
     return out
 
 
@@ -203,13 +208,13 @@ def _filter(plan: Plan, tool: str, band: Band, what: str, ends_db: tuple[float, 
     return _tool(plan, lever, f"{what} at {at} {{:+.1f}} dB" if what else f"{at} {{:+.1f}} dB", gain_db, with_gain)
 
 
-def _clip(plan: Plan, name: str, most_db: float, peaks: Peaks) -> Means:
+def _clip(plan: Plan, name: str, most_db: float, measured: Measured) -> Means:
     """A clipper as deep in the loudest hits as they come into it, so that a fader before it moves nothing of that."""
 
     def loudest_db(plan: Plan) -> float:
         mine = places.named(plan, name)
         bare = change.put(plan, rows.put_own(mine.place, mine.strip, Grit(id=CLIP, on=False)))
-        return peaks.loudest_hits(bare, name) or 0.0
+        return measured.loudest_hits(bare, name) or 0.0
 
     def depth_db(plan: Plan, mine: Grit) -> float:
         return max(mine.drive_db + loudest_db(plan), 0.0)

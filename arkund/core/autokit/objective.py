@@ -7,7 +7,7 @@ from arkund.core.card.cost import COSTS
 from arkund.core.card.measure import SLOPE_HZ, octave_key
 from arkund.core.card.targets import CHANGES, GAINS, INF, TARGETS, off_by
 
-INSIDE = 0.2  # how far within its range a figure is brought, so that it stays there once levers are rounded
+INSIDE = 0.1  # how far within its range a figure is brought, so that it stays there once levers are rounded
 WORSE = 3.0  # times as much where a figure misses by more than in the raw kit
 COST_WEIGHT = 6.0  # what must not be lost goes before what is wanted
 PER_CENT = 0.1  # of a dB

@@ -12,6 +12,7 @@ import numpy as np
 from scipy.optimize import linprog
 
 from arkund.core.autokit.objective import WORSE, Objective
+from arkund.core.card.targets import off_by
 
 Figures = Mapping[str, float | None]
 FIRST_RADIUS, LEAST_RADIUS = 3.0, 0.4  # of the box in which the response is taken as linear, in lever steps
@@ -20,6 +21,7 @@ REACHED = 0.3  # what may be missed and needs no other sweep
 WORTH = 0.05  # what a step must promise, and what it must give of that
 LOOKED = 6  # levers that were not moved, tried again
 WORTH_AGAIN = 0.5  # what a sweep must win to be followed by another, and a search where levers were moved before
+OUT = 0.03  # by which a figure may miss its range more to leave a lever alone: a target counts as met within 0.05
 HEARD = 0.5  # of a lever's step: less is hardly heard
 KEPT, HARDLY_HEARD = (
     0.1,
@@ -255,6 +257,12 @@ def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.n
         allowed = HARDLY_HEARD if moved[number] < HEARD else KEPT
         if _expected(problem, now, without, response) > problem.merit(now) + 2.0 * allowed:
             continue  # not even by what is known of it
-        if problem.merit(without) <= problem.merit(now) + allowed:
+        if problem.merit(without) <= problem.merit(now) + allowed and not _leaves_range(problem, now, without):
             now = without
     return now
+
+
+def _leaves_range(problem: _Problem, now: np.ndarray, there: np.ndarray) -> bool:
+    """Say whether a figure that is in its range now is not in it there, or further off."""
+    pairs = zip(problem.objective.goals, problem.vector(now).tolist(), problem.vector(there).tolist(), strict=True)
+    return any(off_by(b, (goal.low, goal.high)) > off_by(a, (goal.low, goal.high)) + OUT for goal, a, b in pairs)

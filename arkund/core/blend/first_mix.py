@@ -23,7 +23,7 @@ LEVELS_DB = {
     "room": -9.0,
     "talkback": -60.0,
     "overhead": -4.0,
-    "spot": -14.0,
+    "spot": -12.0,
     "bottom": -4.0,
     "sub": -4.0,
     "out": -2.0,

@@ -17,7 +17,7 @@ def propose_mix(plan, first: FirstMix) -> Finding:
         "blend",
         "blend:mix",
         "kit",
-        "First balance, SUSTAIN blended in low",
+        "Balance: overheads as the picture, rooms 9 dB under; SUSTAIN path in low",
         "Overheads as the picture, shells at their trimmed level, rooms 9 dB under. Sends are taken before the level: kick in and"
         " snare full, toms 4 dB less; sub, overheads and rooms not. SUSTAIN is made up to the peak of what comes in, and"
         f" {UNDER_DB[plan.school]:.0f} LU softer than the kit. Groups {first.groups_db:+.1f} dB: without it"
@@ -78,7 +78,7 @@ def propose_headroom(plan, peak_db: float) -> Finding | None:
         "print",
         "print:headroom",
         "kit",
-        f"The kit reaches {peak_db:.1f} dBTP: its level to {level:+.1f} dB",
+        level_title(plan.kit, peak_db),
         f"Measured over the whole song; at {KIT_PEAK_DB:.0f} dBTP there is room for what is mixed to it and for mastering, and no more is given away.",
         {"kit.level_db": level},
     )

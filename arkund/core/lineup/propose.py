@@ -42,8 +42,8 @@ def propose(plan, arrivals: Sequence[Arrival], overheads_ms: Mapping[str, float]
         if changes:
             cm = ms_to_cm(a.delay_ms, plan.alignment.temperature_c)
             evidence = (
-                f"Hears the {a.piece} {a.delay_ms:+.2f} ms ({cm:+.0f} cm) against {plan.mic(a.reference).name},"
-                f" {'against' if inverted else 'in'} polarity; spread {a.spread_ms:.2f} ms over {a.hits} hits."
+                f"The {a.piece} arrives {abs(a.delay_ms):.2f} ms ({abs(cm):.0f} cm) {'later' if a.delay_ms > 0 else 'earlier'} than in"
+                f" {plan.mic(a.reference).name}, in {'opposite' if inverted else 'the same'} polarity; spread {a.spread_ms:.2f} ms over {a.hits} hits."
             )
             out.append(_finding(mic, changes, evidence + _overheads_words(plan, mic, overheads)))
     for mic in plan.mics:  # those that the others are measured against
@@ -86,7 +86,7 @@ def _finding(mic, changes: dict, evidence: str) -> Finding:
     words = []
     for path, value in changes.items():
         if path.endswith("inverted"):
-            words.append("turn polarity" if value else "polarity back to normal")
+            words.append("polarity flipped" if value else "polarity back to normal")
         else:
             words.append(f"{value:+.2f} ms")
     return Finding("lineup", f"lineup:{mic.id}", mic.id, f"{mic.name}: {', '.join(words)}", evidence, changes)

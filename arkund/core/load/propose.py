@@ -19,6 +19,8 @@ METRES_PER_MS = 0.343  # sound at 20 degrees C
 KICK_BELOW_DB = 3.0  # by which the kick is louder against the snare below it than above
 LOWER_BY = 1.12  # the next tom is lower than this ratio where it is clear
 
+SWAPPED = " look swapped"
+
 
 def exchange(a, b) -> dict:
     """Return the changes by which two mics take each other's place in the kit; each keeps its settings and its file."""
@@ -34,7 +36,7 @@ def _swap(a, b, evidence: str) -> Finding:
         "load",
         f"load:swap:{a.id}:{b.id}",
         a.id,
-        f"{a.name} and {b.name} look swapped",
+        f"{a.name} and {b.name}{SWAPPED}",
         evidence,
         exchange(a, b),
         first_choice=False,

@@ -57,12 +57,12 @@ def propose(mic, measured: ToneMeasure) -> list[Finding]:
         changes, why = rows.put(f"mics.{mic.id}", mic, Tone(bands=tuple(row.bands))), " ".join(row.words)
         plain = len(row.bands) == 1 and row.bands[0].kind == "high_pass"
         kind, short = ("High-passes", f"{mic.name} {row.bands[0].frequency_hz:.0f} Hz") if plain else ("", "")
-        title = f"{mic.name}: {_count(row.bands)}"
+        title = f"{mic.name}: {_named(row.bands)}"
         out.append(Finding("tone", f"tone:{mic.id}", mic.id, title, why, changes, kind=kind, short=short))
     if row.of_taste:
         bands, why = (*row.bands, *row.of_taste), " ".join([*row.words, *row.taste_words])
         changes = rows.put(f"mics.{mic.id}", mic, Tone(bands=bands))
-        title = f"{mic.name}: {_count(bands)}, with the usual boosts and cuts"
+        title = f"{mic.name}: to taste {_named(row.of_taste)}"
         out.append(Finding("tone", f"tone:{mic.id}:taste", mic.id, title, why, changes, first_choice=False))
     return out
 
@@ -83,8 +83,16 @@ def propose_cymbals(overheads: Sequence[tuple[Any, ToneMeasure]]) -> Finding | N
     return Finding("tone", "tone:cymbals", overheads[0][0].id, title, why, changes, first_choice=False)
 
 
-def _count(bands: Sequence[Band]) -> str:
-    return f"{len(bands)} filter{'s' if len(bands) > 1 else ''}"
+def _named(bands: Sequence[Band]) -> str:
+    """Return filters in words: "high-pass 85 Hz, 742 Hz -12.0 dB narrow"."""
+    return ", ".join(_band_words(band) for band in bands)
+
+
+def _band_words(band: Band) -> str:
+    if band.kind in ("high_pass", "low_pass"):
+        return f"{band.kind.replace('_', '-')} {band.frequency_hz:.0f} Hz"
+    shelf = f"{band.kind.replace('_', ' ')} " if band.kind != "bell" else ""
+    return f"{shelf}{band.frequency_hz:.0f} Hz {band.gain_db:+.1f} dB{' narrow' if band.q >= RING_Q else ''}"
 
 
 def _kind(mic) -> str:

@@ -3,7 +3,7 @@
 import sys
 import threading
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import click
@@ -20,6 +20,7 @@ class _Song:
     doing: str = "waits"
     session: int | None = None
     error: str = ""
+    account: list[str] = field(default_factory=list)
 
 
 def _named(ctx: click.Context, param: click.Parameter, folders: tuple[str, ...]) -> tuple[Path, ...]:
@@ -48,16 +49,23 @@ def batch(
     with ThreadPoolExecutor(places.side_by_side()) as pool:
         list(pool.map(lambda song: _whole_line(song, out.absolute(), format_name, bpm, view), songs))
     view.end()
-    rows = [{"folder": str(s.folder), "session": s.session, "error": s.error} for s in songs]
-    emit({"songs": rows}, as_json, [f"{s.folder.name}: {s.error or f'session {s.session}, printed'}" for s in songs])
+    rows = [{"folder": str(s.folder), "session": s.session, "error": s.error, "account": s.account} for s in songs]
+    emit({"songs": rows}, as_json, [line for song in songs for line in _told(song)])
     ctx.exit(2 if any(song.error for song in songs) else 0)
+
+
+def _told(song: _Song) -> list[str]:
+    """Return what became of a song, and what was done to it."""
+    if song.error:
+        return [f"{song.folder.name}: {song.error}"]
+    return [f"{song.folder.name}: session {song.session}, printed", *(f"  {line}" for line in song.account)]
 
 
 def _whole_line(song: _Song, out: Path, format_name: str, bpm: float | None, view: "_View") -> None:
     from django.db import close_old_connections
 
     from arkund.studio.models import Session
-    from arkund.studio.services import editing, store
+    from arkund.studio.services import account, editing, store
     from arkund.studio.services.importing import import_folder
     from arkund.studio.services.printing import print_session
     from arkund.studio.services.proposing import propose_all
@@ -71,6 +79,7 @@ def _whole_line(song: _Song, out: Path, format_name: str, bpm: float | None, vie
         editing.settle_untold(session, bpm)
         propose_all(song.session, part("propose", 0.2, 0.7))
         session = Session.objects.get(pk=song.session)
+        song.account = account.account(session).lines()
         print_session(session, out / song.folder.name, format_name, part("print", 0.7, 1.0))
     except Exception as error:
         said = store.refusal(error)

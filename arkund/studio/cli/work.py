@@ -151,6 +151,7 @@ def lineup(session: str, as_json: bool) -> None:
 def propose(session: str, anyway: bool, as_json: bool) -> None:
     """Accept every first-choice finding; each is a Move in the logbook. Where it is in doubt which mic is which, nothing is done without --anyway."""
     from arkund.core.errors import SettingsError
+    from arkund.studio.services import account
     from arkund.studio.services.proposing import propose_all, questions
 
     found = session_of(session)
@@ -162,16 +163,36 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
         )
     done = propose_all(found.pk, bar)
     rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in done.moves]
-    lines = [line for r in rows for line in _deed_lines(r)] or ["nothing to do"]
-    emit({"moves": rows, "left": done.left}, as_json, lines + ([done.words] if done.left else []))
+    found.refresh_from_db()
+    told = account.account(found)
+    lines = told.lines() + ([done.words] if done.left else [])
+    emit(
+        {"moves": rows, "left": done.left, "account": told.to_json()},
+        as_json,
+        lines if told.deeds else ["nothing to do"],
+    )
 
 
-def _deed_lines(row: dict) -> list[str]:
-    """Return a deed in a line, and of those that work the kit towards its targets what it serves, and what held it."""
-    from arkund.studio.steps import KIT
+@main.command("account")
+@click.argument("session")
+@click.option("--undo", type=int, help="Take back the deed of this Move, whatever came after it.")
+@json_option
+def account_(session: str, undo: int | None, as_json: bool) -> None:
+    """Show what the one click did, largest audible effect first, and why; --undo takes one deed back."""
+    from arkund.studio.services import account, reverting
 
-    told = [f"{'':<13}{row['measured']}"] if row["step"] == KIT and row["measured"] else []
-    return [f"{row['move']:>4} {row['step']:<7} {row['title']}", *told]
+    found = session_of(session)
+    if undo is not None:
+        move = reverting.revert(found.pk, undo)
+        emit({"move": move.number, "title": move.title}, as_json, [f"move {move.number}: {move.title}"])
+        return
+    told = account.account(found)
+    numbered = [f"{deed.number:>4} {deed.size:>9}  {deed.title}" for deed in told.deeds]
+    emit(
+        told.to_json(),
+        as_json,
+        [*told.lines(), "Moves, for --undo", *numbered] if told.deeds else ["nothing was done by itself yet"],
+    )
 
 
 @main.command("set")

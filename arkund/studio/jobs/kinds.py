@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
+from arkund.core.findings import Finding
 from arkund.studio.jobs import background
 from arkund.studio.jobs.handle import Handle, Kind
 from arkund.studio.models import Session
@@ -124,11 +125,25 @@ def _propose(handle: Handle) -> dict:
     session = _session(handle)
     asked = [] if handle.job.arguments.get("anyway") else proposing.questions(session)
     if asked:
-        return {"moves": 0, "ask": [finding.title for finding in asked]}
+        return {"moves": 0, "ask": [_asked(finding) for finding in asked]}
     done = proposing.propose_all(session.pk, handle.progress, handle.cancelled)
-    title = f"{len(done.moves)} Moves, told on Kit" if done.moves else "Nothing was left to propose"
+    count = len(done.moves)
+    title = (
+        f"{count} deed{'s' if count != 1 else ''}, told under What I did" if count else "Nothing was left to propose"
+    )
     said = f"{done.words} {_card_words(_session(handle))}".strip()
     return {"moves": len(done.moves), "title": title, "said": said}
+
+
+def _asked(finding: Finding) -> dict:
+    """Return a question about a name as a page asks it. mic : whose name is asked about, whose average hit can be heard"""
+    return {
+        "key": finding.key,
+        "mic": finding.place,
+        "title": finding.title,
+        "evidence": finding.evidence,
+        "can_do": bool(finding.changes),
+    }
 
 
 def _settle(handle: Handle) -> dict:

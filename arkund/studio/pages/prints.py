@@ -15,6 +15,7 @@ from arkund.studio.jobs import runner
 from arkund.studio.models import Print
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.services.access import session_or_404, user_of
+from arkund.studio.services.printing import ACCOUNT
 
 
 @require_POST
@@ -31,7 +32,7 @@ def start(request: HttpRequest, session_id: int) -> JsonResponse:
 def file(request: HttpRequest, session_id: int, print_id: int, name: str) -> FileResponse:
     """Download one file of a print; only names that the manifest lists exist."""
     printed = get_object_or_404(Print, pk=print_id, session=session_or_404(request, session_id))
-    listed = {f["file"] for f in printed.manifest["files"]} | {"manifest.json"}
+    listed = {f["file"] for f in printed.manifest["files"]} | {"manifest.json", ACCOUNT}
     if name not in listed:
         raise SettingsError(f"file: {name!r} is not part of this print.")
     path = Path(printed.folder) / name

@@ -1,5 +1,7 @@
 """One page per step of the job: its question, its shell and its data."""
 
+from collections.abc import Sequence
+
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
@@ -7,13 +9,14 @@ from arkund.core.errors import SettingsError
 from arkund.core.plan.scenes import applied
 from arkund.core.tools.tone import MOST_SHELF_Q
 from arkund.studio.jobs import background
+from arkund.studio.models import Session
 from arkund.studio.pages.charts import CHARTS, mic_list
 from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import WITH_ROWS, WITH_SCENES, choices_of, fields_of, ranges_of
 from arkund.studio.pages.next_moves import next_moves
 from arkund.studio.pages.scenes import scenes_of
 from arkund.studio.services.access import session_or_404
-from arkund.studio.services.findings import notes, open_by_step, remember_open
+from arkund.studio.services.findings import Note, notes, open_by_step, remember_open
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
 
@@ -58,31 +61,41 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     found = notes(step, session, measure)
     if not scene:
         remember_open(session, step, found)
+    return page_data(session, measure, chart, found, scene)
+
+
+def page_data(
+    session: Session, measure: Measure, chart: dict, found: Sequence[Note] = (), scene: str = ""
+) -> JsonResponse:
+    """Return what a page is told: its chart, its notes, and what all pages need, at one version."""
     return JsonResponse(
         {
             "version": session.version,
             "chart": chart,
-            "notes": [
-                {
-                    "number": n.number,
-                    "key": n.finding.key,
-                    "place": n.finding.place,
-                    "title": n.finding.title,
-                    "evidence": n.finding.evidence,
-                    "can_do": bool(n.finding.changes),
-                    "trial": n.finding.changes if step == "replace" else None,  # what can be heard before it is done
-                    "state": n.state,
-                    "reason": n.reason,
-                    "changed": n.changed,
-                }
-                for n in found
-            ],
+            "notes": [_told(note) for note in found],
             **next_moves(session),
             "open": open_by_step(session),
             "bars": bars_of_song(measure),
             "sections": [s.to_json() for s in measure.plan.sections],
             "scene": scene,
-            "scenes": scenes_of(plan),
+            "scenes": scenes_of(session.plan),
             "length_s": measure.recordings.length(measure.plan.take) / measure.rate,
         }
     )
+
+
+def _told(note: Note) -> dict:
+    return {
+        "number": note.number,
+        "key": note.finding.key,
+        "place": note.finding.place,
+        "title": note.finding.title,
+        "evidence": note.finding.evidence,
+        "can_do": bool(note.finding.changes),
+        "trial": note.finding.changes
+        if note.finding.step == "replace"
+        else None,  # what can be heard before it is done
+        "state": note.state,
+        "reason": note.reason,
+        "changed": note.changed,
+    }

@@ -29,7 +29,7 @@ from arkund.core.tone import owner
 from arkund.core.tone.propose import propose as propose_tone
 from arkund.core.tone.propose import propose_cymbals
 from arkund.studio.models import Decision, Measured, MicRecording, Move, Session
-from arkund.studio.services import blending, grouping, layering, moves, solving, toning, whole
+from arkund.studio.services import blending, grouping, layering, moves, reverting, solving, toning, whole
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
 
@@ -77,7 +77,7 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
     found, plan, out = find(step, measure), measure.plan, []
     decided = standing_decisions(session, [finding.key for finding in found])
     past = session.decisions.filter(verdict=Decision.DONE, step=step, move__state=Move.DONE)
-    past = past.exclude(key__in=decided).exclude(move__number__in=moves.reverted_numbers(session))
+    past = past.exclude(key__in=decided).exclude(move__number__in=reverting.reverted_numbers(session))
     gone = list(past.select_related("move")[:MOST_PAST])
     done = [decision.move.number for decision in (*decided.values(), *gone) if decision.verdict == Decision.DONE]
     by_hand = _set_by_hand(session, min(done)) if done else {}
@@ -135,7 +135,7 @@ def _open_key(session: Session, step: str) -> str:
 def standing_decisions(session: Session, keys: Sequence[str]) -> dict[str, Decision]:
     """Return by key what was decided of some findings and still holds."""
     rows = Decision.objects.filter(session=session, key__in=keys).select_related("move")
-    gone = moves.reverted_numbers(session)
+    gone = reverting.reverted_numbers(session)
     return {each.key: each for each in rows if each.verdict == Decision.LEFT or _done(each.move, gone)}
 
 

@@ -13,7 +13,7 @@ from arkund.core.beside import WORKERS
 from arkund.core.blend.propose import level_for, level_title
 from arkund.core.card.clipping import loudest_db, pieces_at
 from arkund.core.card.cost import Reading, costs
-from arkund.core.card.measure import Sound, kit_figures, times
+from arkund.core.card.measure import SLOPE_HZ, Sound, kit_figures, octaves_off_db, times
 from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.targets import about
 from arkund.core.errors import CancelledError, StaleError
@@ -23,7 +23,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.replace import layers as laying
 from arkund.core.units import SILENCE_DB, peak_db
 from arkund.studio.models import Move, Session
-from arkund.studio.services import carding, layering, moves
+from arkund.studio.services import carding, layering, moves, reverting
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered, row_of
 from arkund.studio.services.unattended import MOST_MEASURED, Unattended
@@ -78,7 +78,7 @@ def _worked_out(
     session: Session, on_progress: Callable[[float, str], None], cancelled: Callable[[], bool]
 ) -> list[Deed]:
     """Return what brings the kit of a Plan towards its targets."""
-    measure, by_hand = Measure(session), moves.set_by_hand(session)
+    measure, by_hand = Measure(session), reverting.set_by_hand(session)
     origin = _origin(session, measure.plan, by_hand)
     kit = _Kit(measure, origin, cancelled)
     means = [
@@ -152,6 +152,11 @@ class _Kit:
         """Return the peak of an output in dBFS, None for silence."""
         level_db = peak_db(rendered(plan, self._recordings, self._span, output))
         return level_db if level_db > SILENCE_DB else None
+
+    def octaves_off(self, plan: Plan) -> dict[float, float]:
+        """Return by how much each octave of the kit lies over the slope, in dB by its middle in Hz."""
+        off = octaves_off_db(self._sound(plan).audio, self._recordings.sample_rate_hz)
+        return {} if off is None else dict(zip(SLOPE_HZ, off.tolist(), strict=True))
 
     def loudest_hits(self, plan: Plan, strip: str) -> float | None:
         """Return the peak of the loudest tenth of a strip's hits behind its tools, in dBFS."""

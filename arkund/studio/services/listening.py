@@ -22,6 +22,7 @@ from arkund.core.rig.scenes import Scene
 from arkund.core.rig.strips import Kit, Strip
 from arkund.core.tools.tool import KINDS
 from arkund.studio.models import Session
+from arkund.studio.services import reverting
 from arkund.studio.services.recordings import recordings_of
 from arkund.studio.services.rendering import SETTLING_S, bytes_under_way, listened, turns
 from arkund.studio.steps import STEPS
@@ -29,6 +30,7 @@ from arkund.studio.steps import STEPS
 LONGEST_S = 60.0
 MOST_REMEMBERED = 64
 MOST_ASKERS = 200
+OF_A_MOVE = "move:"
 NEVER_MATCHED = ("key:", "change")
 WITH_BACKING = ("kit", "in:")  # what is listened to within the music
 
@@ -74,7 +76,8 @@ class Question:
     """What a page wants to hear.
 
     what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:STRIP/TOOL`` or ``change`` (after minus before);
-    version : ``after``, or ``before`` = without this step; chunk : a chunk of the song, not a loop; part : of the loop, what is under the ear and wanted
+    version : ``after``, or ``before`` = without this step, or without one Move where the step is ``move:NUMBER``;
+    chunk : a chunk of the song, not a loop; part : of the loop, what is under the ear and wanted
     first; matched_db : by how much the last loop was raised, because a part's own loudness says little; listening : what is soloed and muted.
     """
 
@@ -122,7 +125,7 @@ def audition(session: Session, plan: Plan, question: Question, asker: Asker = NO
 
 def _audition(session: Session, plan: Plan, question: Question, cancelled: Callable[[], bool]) -> Loop:
     q, rate = question, session.sample_rate_hz
-    recordings, plain = recordings_of(session), without(plan, q.step)
+    recordings, plain = recordings_of(session), _plain(session, plan, q.step)
     audio = _audio(plan, plain, recordings, q, cancelled)
     loudness, matched_db = quick_loudness_lufs(audio, rate), 0.0
     if q.version == "after" and plain != plan and not q.chunk and not q.what.startswith(NEVER_MATCHED):
@@ -135,6 +138,13 @@ def _audition(session: Session, plan: Plan, question: Question, cancelled: Calla
     if q.chunk:
         return as_chunk(audio, rate, loudness)
     return finish(audio, rate, matched_db, loudness, 0.0 if q.part else FADE_MS)
+
+
+def _plain(session: Session, plan: Plan, step: str) -> Plan:
+    """Return the Plan that ``before`` plays: without a step, or without what one Move set (``move:NUMBER``)."""
+    if step.startswith(OF_A_MOVE):
+        return reverting.without(session, plan, int(number) if (number := step[len(OF_A_MOVE) :]).isdecimal() else 0)
+    return without(plan, step)
 
 
 def _audio(plan: Plan, plain: Plan, recordings: Recordings, q: Question, cancelled: Callable[[], bool]) -> np.ndarray:

@@ -10,11 +10,8 @@ from arkund.core.errors import SettingsError, StaleError, UnchangedError
 from arkund.core.findings import Finding, with_minus
 from arkund.core.plan import change, difference, fits, scenes
 from arkund.core.plan.plan import Plan
-from arkund.core.plan.revert import SetSinceError, reverted, set_paths
 from arkund.core.rig import note_releases
 from arkund.studio.models import Decision, MicRecording, Move, Session, Take
-
-UNDONE = "Undone: "
 
 
 def apply(
@@ -168,7 +165,7 @@ def _turn(session_id: int, number: int | None, state: str, new_state: str) -> Mo
             )
         if move is None:
             return None
-        _check_open(move)
+        check_open(move)
         values = move.before if new_state == Move.UNDONE else move.after
         _save(session, checked(session, change.put(session.plan, difference.unpacked(session.plan, values))))
         move.state, move.last_version = new_state, session.version
@@ -179,69 +176,6 @@ def _turn(session_id: int, number: int | None, state: str, new_state: str) -> Mo
 def _next(session: Session, state: str) -> Move | None:
     """Return the Move of a state that is undone, or done again, next."""
     return session.moves.filter(state=state).order_by("-number" if state == Move.DONE else "number").first()
-
-
-def revert(session_id: int, number: int) -> Move:
-    """Take back one Move, whatever came after it, as a Move of its own; of one that takes back another: do that again.
-
-    Raises SettingsError where it does not stand, or what it set was set otherwise since: that comes first then. Nothing is changed.
-    """
-    with transaction.atomic():
-        session = Session.objects.get(pk=session_id)
-        move = session.moves.filter(number=number, state=Move.DONE).first()
-        if move is None or number in reverted_numbers(session):
-            raise SettingsError(f"Move {number} does not stand: it was undone already. Nothing was changed.")
-        _check_open(move)
-        try:
-            values = reverted(session.plan, move.before, move.after)
-        except SetSinceError as error:
-            raise SettingsError(_built_upon(session, move, error.path)) from error
-        if not values:
-            raise UnchangedError(f"{move.title}: nothing of it is left to undo.")
-        again = move.reverts is not None
-        title = move.title.removeprefix(UNDONE) if again else f"{UNDONE}{move.title}"
-        told = f"Move {number} taken back by itself; what came after it stays."
-        given = {"step": move.step, "title": title, "measured": told, "version": session.version}
-        return apply(session_id, values, reverts=number, **given)
-
-
-def reverted_numbers(session: Session) -> set[int]:
-    """Return the numbers of the Moves that were taken back by a later one that stands."""
-    out: set[int] = set()
-    rows = session.moves.filter(state=Move.DONE, reverts__isnull=False).order_by("-number")
-    for number, reverts in rows.values_list("number", "reverts"):
-        if number not in out:
-            out.add(reverts)
-    return out
-
-
-def standing(session: Session) -> list[Move]:
-    """Return the Moves that stand, in the order in which they were made: done, and neither undone nor taken back."""
-    gone = reverted_numbers(session)
-    return [move for move in session.moves.filter(state=Move.DONE).order_by("number") if move.number not in gone]
-
-
-def set_by_hand(session: Session) -> set[str]:
-    """Return the settings of the mix that somebody has set, as paths down to single ones: no job moves them.
-
-    What was applied as it was proposed is a proposal still; names, hits and templates are no settings of the mix.
-    """
-    decided = set(session.decisions.filter(move__isnull=False).values_list("move__number", flat=True))
-    mine = [m for m in standing(session) if not m.unattended and m.number not in decided and m.step != "load"]
-    return {
-        leaf
-        for move in mine
-        for path, value in move.after.items()
-        for leaf in set_paths(move.before.get(path), value, path)
-    }
-
-
-def _built_upon(session: Session, move: Move, path: str) -> str:
-    """Return which later Move set again what a Move set at a path."""
-    later = session.moves.filter(state=Move.DONE, number__gt=move.number).order_by("-number")
-    other = next((each for each in later if any(overlap(path, mine) for mine in each.after)), None)
-    by = f" by Move {other.number}, “{other.title}”: undo that first" if other else ""
-    return f"“{move.title}” cannot be undone by itself: what it set was set again{by}. Nothing was changed."
 
 
 def next_undo(session: Session) -> Move | None:
@@ -256,7 +190,8 @@ def next_redo(session: Session) -> Move | None:
     return None if move is None or move.closed else move
 
 
-def _check_open(move: Move) -> None:
+def check_open(move: Move) -> None:
+    """Raise SettingsError where a Move can be read alone."""
     if move.closed:
         raise SettingsError(
             f"Move {move.number}, “{move.title}”, stands in the logbook in words alone (it was made before strips had rows of tools, or was too long for"

@@ -6,6 +6,8 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+from django.template.loader import render_to_string
+
 from arkund import __version__
 from arkund.core import tasks
 from arkund.core.errors import AudioError, CancelledError, SettingsError
@@ -16,9 +18,10 @@ from arkund.core.render.stream import length_of
 from arkund.core.takes.process import assembled
 from arkund.studio.memory import give_back
 from arkund.studio.models import Print, Session
-from arkund.studio.services import places, store, whole
+from arkund.studio.services import account, places, store, whole
 from arkund.studio.services.recordings import recordings_of
 
+ACCOUNT = "account.html"  # what was done, as a page beside the files
 NAMES = {"kit": "the kit mix", "stems": "stems and paths", "mics": "mics"}
 
 
@@ -68,6 +71,10 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
         length = length_of(plan, assembled(plan, recordings))
         manifest = _manifest(session, plan, format_name, length, rows) | {"lowered_db": lowered_db}
         (made / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
+        told = account.account(session)
+        if told.deeds:
+            page = render_to_string("account/printed.html", {"session": session, "account": told})
+            (made / ACCOUNT).write_text(page, encoding="utf-8")
         if folder.exists():
             folder.rmdir()
         made.replace(folder)

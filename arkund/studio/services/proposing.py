@@ -10,7 +10,7 @@ from arkund.core.level.propose import to_middle
 from arkund.core.render.whole import AWAITED
 from arkund.core.timing.bars import meter_of
 from arkund.studio.models import Decision, Move, Session
-from arkund.studio.services import carding, kit_solver, moves, whole
+from arkund.studio.services import account, carding, kit_solver, moves, whole
 from arkund.studio.services.findings import find, find_part, parts, standing_decisions
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
@@ -57,6 +57,9 @@ def propose_all(
             _to_middle(job)
     on_progress(1.0, "the verse")
     carding.calm(Measure(Session.objects.get(pk=session_id)))
+    on_progress(1.0, "what each deed does")
+    session = Session.objects.get(pk=session_id)
+    account.deeds(session, Measure(session))
     on_progress(1.0, "done")
     return Proposed(job.made, job.left)
 

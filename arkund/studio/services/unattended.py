@@ -15,7 +15,7 @@ from arkund.core.plan.plan import Plan
 from arkund.core.plan.revert import set_paths
 from arkund.core.rig import places
 from arkund.studio.models import Move, Session
-from arkund.studio.services import moves
+from arkund.studio.services import moves, reverting
 
 MOST_TITLE = Move._meta.get_field("title").max_length
 MOST_MEASURED = Move._meta.get_field("measured").max_length
@@ -30,7 +30,7 @@ class Unattended:
     def __init__(self, session_id: int, cancelled: Callable[[], bool] = lambda: False) -> None:
         self.session_id, self.made, self.left, self._cancelled = session_id, [], [], cancelled
         session = self.session()
-        self.began, self._by_hand = session.version, moves.set_by_hand(session)
+        self.began, self._by_hand = session.version, reverting.set_by_hand(session)
 
     def session(self) -> Session:
         """Return the session as it is now. Raises CancelledError where the job is to stop."""

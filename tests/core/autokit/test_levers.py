@@ -6,6 +6,7 @@ from arkund.core.autokit.advice import held, served, title
 from arkund.core.autokit.levers import BOUNDS, MOST_CLIPPED, OWN_TOOLS, levers_of, put
 from arkund.core.autokit.objective import Goal, Objective
 from arkund.core.autokit.solver import solve
+from arkund.core.card.measure import SLOPE_HZ
 from arkund.core.card.targets import SCHOOLS
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.rig import usual
@@ -26,6 +27,9 @@ class Peaks:
 
     def loudest_hits(self, plan, strip):
         return -10.0
+
+    def octaves_off(self, plan):
+        return {hz: (4.0 if hz < 1000.0 else -4.0) for hz in SLOPE_HZ}
 
 
 def by_key(style: str = "punchy", plan: Plan = PLAN) -> dict:
@@ -49,10 +53,20 @@ class TestLevers:
                 assert f"{value - lever.start:+.1f} dB" in means.deed(value, lever.start) or key.endswith(".clip")
         assert put(PLAN, list(by_key(style).values()), {}) == PLAN
 
+    def test_one_way_only(self):
+        """Beater, crack and air are never dulled; over the kit an octave is only brought nearer to the slope."""
+        rows = by_key()
+        for key in ("group:kick.colour.beater", "group:snare.colour.crack", "group:overheads.colour.air"):
+            assert (rows[key].lever.low, rows[key].lever.high) == (0.0, BOUNDS["punchy"].lift)
+        assert rows["group:snare.colour.body"].lever.low == -BOUNDS["punchy"].cut
+        assert (rows["kit.even.250"].lever.low, rows["kit.even.250"].lever.high) == (-2.0, 0.0)
+        assert (rows["kit.even.4000"].lever.low, rows["kit.even.4000"].lever.high) == (0.0, 2.0)
+
     def test_all_at_once(self):
         """Levers at one strip do not undo each other."""
         rows = by_key()
-        values = {key: means.lever.high for key, means in rows.items()}
+        ends = {key: (means.lever.low, means.lever.high) for key, means in rows.items()}
+        values = {key: high if high != rows[key].lever.start else low for key, (low, high) in ends.items()}
         there = put(PLAN, list(rows.values()), values)
         for key, means in rows.items():
             assert means.value(there) == pytest.approx(values[key], abs=0.06), key
@@ -108,9 +122,25 @@ class TestAdvice:
         found = self.solution(1.0)
         mine = [each for each in self.means if each.lever.key in found.moved]
         deeds = [each.deed(found.moved[each.lever.key], 0.0) for each in mine]
-        assert title(mine[0].strip, deeds) == "Kick: attack +2.2 dB"
-        assert served(mine, found) == "For attack to body: kick -1.0 → +1.2 dB (target 1 to 20)."
+        assert title(mine[0].strip, deeds) == "Kick: attack +2.1 dB"
+        assert served(mine, found) == "For attack to body: kick -1.0 → +1.1 dB (target 1 to 20)."
         assert held(self.means, found) == []
+
+    def test_what_it_would_cost(self):
+        """Where a lever is free, the figure that moving it on would push out of its range."""
+        means = [
+            each for each in self.means if each.lever.key in ("group:kick.shape.attack_db", "groups.kick.level_db")
+        ]
+        goals = Goal("attack_kick", 9.0, 20.0), Goal("density", -4.0, -0.5, weight=3.0)
+        both = lambda v: {
+            "attack_kick": v["group:kick.shape.attack_db"],
+            "density": 0.9 * v["group:kick.shape.attack_db"] - 1.4,
+        }
+        found = solve([each.lever for each in means], Objective(goals), both)
+        (words,) = held(means, found)
+        assert words == (
+            "Attack to body: kick +0.9 dB, target 9 to 20: more of Kick: attack would take peak-to-loudness ratio (PLR) out of its range."
+        )
 
     def test_what_holds_it(self):
         """The bound that stands in the way."""

@@ -18,7 +18,7 @@ const HITS_APART_S = 0.6;
 const ANSWER_S = 0.04; // an answer takes as long at least
 
 const player = new Player();
-const sounds = new Sounds(boot.session, boot.step);
+const sounds = new Sounds(boot.session, boot.compare || boot.step);
 const listening = new Listening(boot.session, sessionStorage);
 
 // A handle for looking into what is played.
@@ -50,6 +50,8 @@ export function registerListen() {
         hit: (e) => this.once(`average-hit/${e.detail}`, HITS),
         kept: (e) => this.once(`shelf/${e.detail}`, 1),
         loop: (e) => this.loop(e.detail.start, e.detail.stop),
+        compare: (e) => this.compare(e.detail),
+        hear: (e) => this.hear(e.detail),
         "listen-to": (e) => this.listenTo(e.detail.kind, e.detail.strip),
         keydown: (e) => this.key(e),
       };
@@ -88,6 +90,7 @@ export function registerListen() {
         return;
       }
       this.playing = true;
+      this.tellHearing();
       this.tick();
       await player.open(boot.rate);
       player.setLevel(this.level);
@@ -110,6 +113,7 @@ export function registerListen() {
       this.playing = false;
       this.waiting = false;
       this.late = false;
+      this.tellHearing();
     },
 
     question(first, seconds, more = {}) {
@@ -279,7 +283,24 @@ export function registerListen() {
     },
     setVersion(version) {
       this.version = version;
+      this.tellHearing();
       this.again();
+    },
+    /** What the version before is without: a step, or one Move. */
+    compare(step) {
+      sounds.step = step;
+      sounds.forget();
+      this.again();
+    },
+    /** Play a version, from rest if need be. */
+    hear(version) {
+      this.version = version;
+      if (!this.playing) this.toggle();
+      else this.again();
+      this.tellHearing();
+    },
+    tellHearing() {
+      Alpine.store("page").hearing = this.playing ? this.version : "";
     },
     setLevel(event) {
       this.level = Number(event.target.value);

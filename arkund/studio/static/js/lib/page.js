@@ -35,6 +35,8 @@ export function registerPage() {
     redoes: null,
     open: {}, // by step, how many of its notes wait, and whether that was measured since the last change
     listening: { solo: [], mute: [] }, // of this browser alone: see listening.js
+    questions: [], // about names, that the one click asks before it begins
+    hearing: "", // the version that plays: before, after
     message: "",
     bad: false,
     job: 0,
@@ -196,15 +198,30 @@ export function registerPage() {
       const page = this.pageName(named.step);
       return `${name}${page ? `, on ${page}` : ""}: ${named.title}`;
     },
-    /** Every first choice; where it is in doubt which mic is which, that is asked first. */
-    async propose() {
-      const row = await this.act("propose");
-      const asked = row?.result?.ask;
-      if (!asked) return row;
-      const words = `${asked.join("\n")}\n\nWhat is proposed on top of a wrong name is wrong. Propose all the same? Load shows these notes.`;
-      if (confirm(words)) return this.act("propose", { anyway: true });
-      this.say(`Asked first: ${asked.join("; ")}. See the notes on Load.`, true);
-      return null;
+    /** Every first choice; where it is in doubt which mic is which, that is asked first, here; once all is answered it goes on by itself. */
+    async propose(more = {}) {
+      const row = await this.act("propose", more);
+      this.questions = row?.result?.ask || [];
+      if (this.questions.length) document.dispatchEvent(new CustomEvent("asked"));
+      else if (row?.result?.moves) location.href = `${base}/account/`;
+      return row;
+    },
+    /** Answer the question that is asked: do what it suggests, or leave the name as it is. */
+    async answerQuestion(verdict) {
+      const [question] = this.questions;
+      const given = verdict === "do" ? { verdict } : { verdict: "leave", reason: "the name is right" };
+      const answer = await this.act("decide", { step: "load", key: question.key, ...given });
+      if (!answer) return;
+      this.questions = this.questions.filter((each) => each !== question);
+      if (!this.questions.length) this.propose();
+    },
+    questionsLeft() {
+      const more = this.questions.length - 1;
+      return more > 0 ? `${more} more to answer; then it goes on by itself` : "then it goes on by itself";
+    },
+    dropQuestions() {
+      this.questions = [];
+      this.say("Nothing was proposed; the notes on Load ask the same.");
     },
     doNote(note) {
       return this.decide(note, { verdict: "do" });
