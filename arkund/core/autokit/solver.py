@@ -15,12 +15,13 @@ from arkund.core.autokit.objective import WORSE, Objective
 from arkund.core.card.targets import off_by
 
 Figures = Mapping[str, float | None]
-FIRST_RADIUS, LEAST_RADIUS = 3.0, 0.4  # of the box in which the response is taken as linear, in lever steps
-GROWS, SHRINKS = 1.5, 0.4
+FIRST_RADIUS, LEAST_RADIUS = 3.0, 0.2  # of the box in which the response is taken as linear, in lever steps
+GROWS, SHRINKS = 1.5, 0.5
 REACHED = 0.3  # what may be missed and needs no other sweep
 WORTH = 0.05  # what a step must promise, and what it must give of that
 LOOKED = 6  # levers that were not moved, tried again
 WORTH_AGAIN = 0.5  # what a sweep must win to be followed by another, and a search where levers were moved before
+NO_MOVE = 0.01
 OUT = 0.03  # by which a figure may miss its range more to leave a lever alone: a target counts as met within 0.05
 HEARD = 0.5  # of a lever's step: less is hardly heard
 KEPT, HARDLY_HEARD = (
@@ -136,7 +137,7 @@ def solve(
     levers: Sequence[Lever],
     objective: Objective,
     measure: Callable[[dict[str, float]], Figures],
-    rounds: int = 6,
+    rounds: int = 10,
     sweeps: int = 4,
     begin: Mapping[str, float] | None = None,
     each: Callable = map,
@@ -159,7 +160,7 @@ def solve(
         numbers = problem.worth_a_look(now, response) if sweep else range(len(levers))
         response = problem.response(now, response, numbers)
         on_progress((sweep + 0.6) / sweeps)
-        now, response = _descend(problem, now, response, rounds, FIRST_RADIUS / (2 if sweep else 1))
+        now, response = _descend(problem, now, response, rounds, FIRST_RADIUS)
         on_progress((sweep + 1.0) / sweeps)
         if problem.merit(before) - problem.merit(now) < WORTH_AGAIN:
             break
@@ -247,7 +248,11 @@ def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: flo
 
 def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.ndarray:
     """Return values with levers left alone that hardly help, the least moved first, and the others rounded to tenths."""
-    now = np.clip(np.round(values, 1), problem.low, problem.high)
+    by = values - problem.start
+    little = (np.abs(by) > NO_MOVE) & (
+        np.round(by, 1) == 0.0
+    )  # the least of a clipper takes much off the one loudest hit
+    now = np.clip(np.round(np.where(little, problem.start + 0.1 * np.sign(by), values), 1), problem.low, problem.high)
     moved = np.abs(now - problem.start) / problem.step
     for number in np.argsort(moved):
         if now[number] == problem.start[number]:
