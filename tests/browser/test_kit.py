@@ -60,6 +60,27 @@ def test_proposed_and_compared(page, chromium, address, recordings, tmp_path):
     raw = heard(tap)
     assert raw.loudness_lufs == pytest.approx(now.loudness_lufs, abs=0.7)
     assert abs(raw.peak_db - now.peak_db) > 0.5
+    two_styles_in_turn(page, tap, raw)
+
+
+def two_styles_in_turn(page, tap: Tap, raw) -> None:
+    """By keys: what heavy would make of it is worked out, shown and heard as loud as the others, then the kit as it stands; nothing was changed."""
+    version = page.locator("#undo").get_attribute("title")
+    page.keyboard.press("4")
+    expect(page.locator("#offered")).to_contain_text("heavy would do this", timeout=ONE_CLICK_MS)
+    plays_on(page, 2.0)
+    heavy = heard(tap)
+    assert heavy.loudness_lufs == pytest.approx(raw.loudness_lufs, abs=0.7)
+    page.keyboard.press("2")
+    expect(page.locator("#offered")).to_be_hidden()
+    plays_on(page, 2.0)
+    assert heard(tap).loudness_lufs == pytest.approx(raw.loudness_lufs, abs=0.7)
+    assert page.locator("#undo").get_attribute("title") == version
+    page.keyboard.press("4")
+    page.locator("#offered").get_by_role("button", name="apply").click()
+    expect(page.get_by_role("group", name="style", exact=True).get_by_role("button", name="heavy")).to_have_attribute(
+        "aria-pressed", "true"
+    )
 
 
 def heard(tap: Tap):

@@ -123,14 +123,14 @@ class TestProposing:
         """On what was set meanwhile, which it leaves alone."""
         worked_out, tries = kit_solver._worked_out, []
 
-        def disturbed(mine, on_progress, cancelled):
+        def disturbed(mine, style, on_progress, cancelled):
             out = worked_out(mine, on_progress, cancelled)
             tries.append(mine.version)
             if len(tries) == 1:
                 apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
             return out
 
-        monkeypatch.setattr(kit_solver, "_worked_out", disturbed)
+        monkeypatch.setattr(kit_solver, "worked_out", disturbed)
         kit_solver.settle(Unattended(session.pk))
         assert tries == [0, 1]
         assert value(session, LEVEL) == -7.5
@@ -141,7 +141,7 @@ class TestProposing:
         apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
         both = kit_solver.Deed({LEVEL: -1.0, "kit.level_db": -2.0}, "softer", "Wanted: less.")
         theirs = kit_solver.Deed({LEVEL: -3.0}, "snare softer", "Wanted: less.")
-        monkeypatch.setattr(kit_solver, "_worked_out", lambda *_: [both, theirs])
+        monkeypatch.setattr(kit_solver, "worked_out", lambda *_: [both, theirs])
         (made,) = kit_solver.settle(job)
         assert made.after == {"kit.level_db": -2.0}
         assert made.measured == f"{kit_solver.WITHOUT} Wanted: less."
@@ -151,11 +151,11 @@ class TestProposing:
     def test_the_kit_never_comes_to_rest(self, session, monkeypatch):
         """It says so, and has changed nothing."""
 
-        def disturbed(mine, on_progress, cancelled):
+        def disturbed(mine, style, on_progress, cancelled):
             apply(session.pk, {LEVEL: -float(mine.version) - 1.0}, step="blend", title="by hand")
             return [kit_solver.Deed({"kit.level_db": -9.0}, "softer", "")]
 
-        monkeypatch.setattr(kit_solver, "_worked_out", disturbed)
+        monkeypatch.setattr(kit_solver, "worked_out", disturbed)
         with pytest.raises(StaleError, match="again and again"):
             kit_solver.settle(Unattended(session.pk))
         assert value(session, "kit.level_db") == 0.0

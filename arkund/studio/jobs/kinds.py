@@ -14,11 +14,11 @@ from arkund.studio.services import (
     carding,
     comping,
     editing,
-    kit_solver,
     moves,
     proposing,
     recordings,
     store,
+    styles,
     taking_in,
     templates,
     uploads,
@@ -27,7 +27,6 @@ from arkund.studio.services import (
 from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
-from arkund.studio.services.unattended import Unattended
 
 
 def _session(handle: Handle) -> Session:
@@ -146,11 +145,11 @@ def _asked(finding: Finding) -> dict:
     }
 
 
-def _settle(handle: Handle) -> dict:
-    """No arguments."""
-    job = Unattended(_session(handle).pk, handle.cancelled)
-    made = kit_solver.settle(job, handle.progress, handle.cancelled)
-    return {"moves": len(made), "title": "The kit's card", "said": _card_words(_session(handle))}
+def _style(handle: Handle) -> dict:
+    """arguments: style."""
+    style = handle.job.arguments["style"]
+    found = styles.work_out(_session(handle), style, handle.progress, handle.cancelled)
+    return {"title": f"Worked out: {style}", "said": styles.words(found)}
 
 
 def _card_words(session: Session) -> str:
@@ -199,7 +198,7 @@ def _whole(handle: Handle) -> dict:
 KINDS = {
     "import": Kind(_import, uploaded=True),
     "propose": Kind(_propose),
-    "settle": Kind(_settle),
+    "style": Kind(_style),
     "take": Kind(_take),
     "take-in": Kind(_take_in, uploaded=True),
     "print": Kind(_print),

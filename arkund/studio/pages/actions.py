@@ -11,7 +11,7 @@ from arkund.studio.jobs import background, runner
 from arkund.studio.models import Decision, Move, Session
 from arkund.studio.pages.errors import body_of, wanted
 from arkund.studio.pages.next_moves import next_moves
-from arkund.studio.services import housekeeping, moves, proposing
+from arkund.studio.services import housekeeping, moves, proposing, styles
 from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.findings import notes
 from arkund.studio.services.measuring import Measure
@@ -119,10 +119,23 @@ def propose(request: HttpRequest, session_id: int) -> JsonResponse:
 
 
 @require_POST
-def settle(request: HttpRequest, session_id: int) -> JsonResponse:
-    """Start to bring the kit to the targets of its school, as a job."""
+def work_out(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Start to work out what brings the kit to the targets of a style, as a job; nothing is changed."""
     session_or_404(request, session_id)
-    return JsonResponse({"job": runner.start("settle", {}, "the kit to its targets", session_id, user_of(request)).pk})
+    style = wanted(body_of(request), "style", str)
+    styles.check(style)
+    return JsonResponse(
+        {"job": runner.start("style", {"style": style}, f"the style {style}", session_id, user_of(request)).pk}
+    )
+
+
+@require_POST
+def use_style(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Do what was worked out for a style."""
+    session_or_404(request, session_id)
+    body = body_of(request)
+    made = styles.use(session_id, wanted(body, "style", str), wanted(body, "version", int))
+    return answer(session_id, made[-1], said=f"{len(made)} deeds, told under What I did")
 
 
 @require_POST

@@ -41,6 +41,7 @@ from arkund.studio.services import (
     layering,
     pictures,
     solving,
+    styles,
     toning,
     whole,
 )
@@ -424,6 +425,7 @@ def kit(m: Measure, mic_id: str | None) -> dict:
         "span_s": [round(each / m.rate, 1) for each in span],
         "calm_s": [round(each / m.rate, 1) for each in m.calm_span()] if carding.known_calm(m) else None,
         "done": carding.done(m.session),
+        "styles": styles.told(m),
     }
 
 

@@ -57,16 +57,10 @@ def settle(
     """
     for _ in range(TRIES):
         session = job.session()
-        deeds = _worked_out(session, on_progress, cancelled)
+        deeds = worked_out(session, session.plan.school, on_progress, cancelled)
         if not job.disturbed(session.version):
-            before, theirs = len(job.made), job.theirs()
-            for deed in deeds:
-                free = {path: value for path, value in deed.values.items() if job.is_free(path, theirs)}
-                measured = deed.measured if len(free) == len(deed.values) else f"{WITHOUT} {deed.measured}"
-                if free:
-                    job.make(free, version=session.version, step=KIT, title=deed.title, measured=with_minus(measured))
-                else:
-                    job.left.append(deed.title)
+            before = len(job.made)
+            make(job, deeds, session.version)
             return job.made[before:]
     raise StaleError(
         "The plan was changed again and again while the kit was brought to its targets; nothing of that was kept."
@@ -74,11 +68,27 @@ def settle(
     )
 
 
-def _worked_out(
-    session: Session, on_progress: Callable[[float, str], None], cancelled: Callable[[], bool]
+def make(job: Unattended, deeds: Sequence[Deed], version: int) -> None:
+    """Make Moves of deeds that were worked out on a version, but for what somebody else has set since."""
+    theirs = job.theirs()
+    for deed in deeds:
+        free = {path: value for path, value in deed.values.items() if job.is_free(path, theirs)}
+        measured = deed.measured if len(free) == len(deed.values) else f"{WITHOUT} {deed.measured}"
+        if free:
+            job.make(free, version=version, step=KIT, title=deed.title, measured=with_minus(measured))
+        else:
+            job.left.append(deed.title)
+
+
+def worked_out(
+    session: Session,
+    style: str,
+    on_progress: Callable[[float, str], None] = lambda share, text: None,
+    cancelled: Callable[[], bool] = lambda: False,
 ) -> list[Deed]:
-    """Return what brings the kit of a Plan towards its targets."""
+    """Return what brings the kit of a session towards the targets of a style; nothing is changed. Raises CancelledError."""
     measure, by_hand = Measure(session), reverting.set_by_hand(session)
+    measure = measure if style == measure.plan.school else measure.at(measure.plan.replace(school=style))
     origin = _origin(session, measure.plan, by_hand)
     kit = _Kit(measure, origin, cancelled)
     means = [

@@ -1,5 +1,6 @@
 // Kit: the card, each figure on its own scale between raw and now, and the whole kit's average kick and back-beat.
 import { clamp, figure, scale } from "./lib/geometry.js";
+import { byEar } from "./lib/by_ear.js";
 import { charted } from "./lib/charted.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
@@ -19,12 +20,11 @@ const NAMES = { kick: "average kick", snare: "average back-beat" };
 Alpine.data("kit", () => ({
   ...charted({ left: WORDS, right: SAID, top: 10, bottom: 10 }),
   ...school,
+  ...byEar,
 
   begin() {
+    this.listenToKeys();
     this.hits = new Sheet(this.$refs.hits, { left: 44, right: 16, top: 24, bottom: 30 });
-  },
-  settle() {
-    return this.$store.page.act("settle");
   },
   known() {
     return (this.chart?.card || []).filter((row) => row.value !== null);

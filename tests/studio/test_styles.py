@@ -1,0 +1,93 @@
+"""Styles worked out beside each other: nothing is changed until one is used, and then what was heard."""
+
+import json
+
+import pytest
+from django.test import Client
+
+from arkund.core.errors import CancelledError, SettingsError
+from arkund.core.plan import change
+from arkund.studio.models import Move, Session
+from arkund.studio.services import kit_solver, styles
+from arkund.studio.services.kit_solver import Deed
+from arkund.studio.services.measuring import Measure
+from tests.studio.doing import apply
+
+pytestmark = pytest.mark.django_db
+
+
+def now(session) -> Session:
+    return Session.objects.get(pk=session.pk)
+
+
+class TestWorkOut:
+    """What a style would do."""
+
+    def test_nothing_is_changed(self, session):
+        """It is kept for the Plan as it stands, and known no more once that has changed."""
+        deeds = styles.work_out(session, "heavy")
+        assert not session.moves.exists()
+        assert styles.known(Measure(session), "heavy") == deeds
+        assert styles.known(Measure(session), "natural") is None
+        apply(session.pk, {"groups.snare.level_db": -1.0}, step="blend", title="by hand")
+        assert styles.known(Measure(now(session)), "heavy") is None
+
+    @pytest.mark.parametrize("style", ["", "soft", "x" * 400])
+    def test_unknown(self, session, style):
+        """It is refused by name."""
+        with pytest.raises(SettingsError, match="style: expected one of natural, punchy, heavy"):
+            styles.work_out(session, style)
+
+    def test_stopped(self, session):
+        """Nothing is kept."""
+        with pytest.raises(CancelledError):
+            styles.work_out(session, "heavy", cancelled=lambda: True)
+        assert styles.known(Measure(session), "heavy") is None
+
+
+class TestUse:
+    """What was worked out becomes Moves."""
+
+    @pytest.fixture
+    def worked_out(self, session, monkeypatch) -> Session:
+        """A session for which heavy was worked out: two deeds."""
+        deeds = [
+            Deed({"groups.kick.level_db": 2.0}, "Kick group +2.0 dB", "For a reason."),
+            Deed({"kit.level_db": -3.0}, "Kit level -3.0 dB", ""),
+        ]
+        monkeypatch.setattr(kit_solver, "worked_out", lambda *_: deeds)
+        styles.work_out(session, "heavy")
+        return session
+
+    def test_what_was_heard(self, worked_out):
+        """The Plan after it is the one that was tried on; the style comes first, each is a Move of a job, and one undo takes back one of them."""
+        row = next(each for each in styles.told(Measure(worked_out)) if each["style"] == "heavy")
+        made = styles.use(worked_out.pk, "heavy", worked_out.version)
+        assert [move.title for move in made] == ["Style: heavy", "Kick group +2.0 dB", "Kit level −3.0 dB"]
+        assert all(move.unattended for move in made)
+        assert now(worked_out).plan == change.put(worked_out.plan, row["changes"])
+        assert row["deeds"] == ["Kick group +2.0 dB", "Kit level −3.0 dB"]
+
+    def test_not_as_it_stands(self, worked_out):
+        """What was worked out for another Plan, or not at all, is refused, and nothing is changed."""
+        version = worked_out.version
+        apply(worked_out.pk, {"groups.snare.level_db": -1.0}, step="blend", title="by hand")
+        for style, of in (("heavy", version), ("heavy", version + 1), ("natural", version + 1)):
+            with pytest.raises(SettingsError, match="was not worked out for the kit as it stands"):
+                styles.use(worked_out.pk, style, of)
+        assert worked_out.moves.filter(state=Move.DONE).count() == 1
+
+    def test_from_the_page(self, worked_out):
+        """The page is told the deeds, and asks for them."""
+        client = Client()
+        rows = client.get(f"/s/{worked_out.pk}/kit/data").json()["chart"]["styles"]
+        assert [(row["style"], row["chosen"], row["deeds"] is None) for row in rows] == [
+            ("natural", False, True), ("punchy", True, True), ("heavy", False, False),
+        ]  # fmt: skip
+        ask = lambda name, **body: client.post(
+            f"/s/{worked_out.pk}/{name}", json.dumps(body), content_type="application/json"
+        )
+        assert ask("work-out", style="loud").status_code == 400
+        answer = ask("use-style", style="heavy", version=worked_out.version).json()
+        assert answer["said"] == "3 deeds, told under What I did"
+        assert now(worked_out).plan.school == "heavy"
