@@ -4,6 +4,7 @@ import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from arkund.core.blend import arcs
 from arkund.core.blend.propose import propose_headroom, propose_mix
 from arkund.core.blend.propose import propose_kit as propose_over_kit
 from arkund.core.clean.propose import propose as propose_clean
@@ -294,6 +295,10 @@ def _tuck(m: Measure) -> list[Finding]:
     return [tucked] if tucked else []
 
 
+def _arcs(m: Measure) -> list[Finding]:
+    return arcs.propose(m.plan, arcs.intensities(m.hits, m.plan.sections, bars_of(m.plan.tempo)))
+
+
 def _mix(m: Measure) -> list[Finding]:
     return [propose_mix(m.plan, blending.first_mix(m))]
 
@@ -323,4 +328,4 @@ _FINDERS = {
 }
 
 # What is no first choice anywhere, and is not measured where everything is proposed.
-_OFFERED = {"punch": (_tuck,), "blend": (grouping.starts,)}
+_OFFERED = {"punch": (_tuck,), "blend": (_arcs, grouping.starts)}
