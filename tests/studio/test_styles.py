@@ -9,7 +9,7 @@ from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan import change
 from arkund.studio.models import Move, Session
 from arkund.studio.services import kit_solver, styles
-from arkund.studio.services.kit_solver import Deed
+from arkund.studio.services.kit_solver import ProposedMove
 from arkund.studio.services.measuring import Measure
 from tests.studio.doing import apply
 
@@ -52,8 +52,8 @@ class TestUse:
     def worked_out(self, session, monkeypatch) -> Session:
         """A session for which heavy was worked out: two deeds."""
         deeds = [
-            Deed({"groups.kick.level_db": 2.0}, "Kick group +2.0 dB", "For a reason."),
-            Deed({"kit.level_db": -3.0}, "Kit level -3.0 dB", ""),
+            ProposedMove({"groups.kick.level_db": 2.0}, "Kick group +2.0 dB", "For a reason."),
+            ProposedMove({"kit.level_db": -3.0}, "Kit level -3.0 dB", ""),
         ]
         monkeypatch.setattr(kit_solver, "worked_out", lambda *_: deeds)
         styles.work_out(session, "heavy")

@@ -139,8 +139,8 @@ class TestProposing:
         """Stays; the rest of a correction is made, and says that something is missing of it; of what is theirs alone nothing is made."""
         job = Unattended(session.pk)
         apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
-        both = kit_solver.Deed({LEVEL: -1.0, "kit.level_db": -2.0}, "softer", "Wanted: less.")
-        theirs = kit_solver.Deed({LEVEL: -3.0}, "snare softer", "Wanted: less.")
+        both = kit_solver.ProposedMove({LEVEL: -1.0, "kit.level_db": -2.0}, "softer", "Wanted: less.")
+        theirs = kit_solver.ProposedMove({LEVEL: -3.0}, "snare softer", "Wanted: less.")
         monkeypatch.setattr(kit_solver, "worked_out", lambda *_: [both, theirs])
         (made,) = kit_solver.settle(job)
         assert made.after == {"kit.level_db": -2.0}
@@ -153,7 +153,7 @@ class TestProposing:
 
         def disturbed(mine, style, on_progress, cancelled):
             apply(session.pk, {LEVEL: -float(mine.version) - 1.0}, step="blend", title="by hand")
-            return [kit_solver.Deed({"kit.level_db": -9.0}, "softer", "")]
+            return [kit_solver.ProposedMove({"kit.level_db": -9.0}, "softer", "")]
 
         monkeypatch.setattr(kit_solver, "worked_out", disturbed)
         with pytest.raises(StaleError, match="again and again"):

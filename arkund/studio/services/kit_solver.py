@@ -37,7 +37,7 @@ STOPPED = "Stopped; what was done so far stands in the logbook and can be undone
 
 
 @dataclass(frozen=True, slots=True)
-class Deed:
+class ProposedMove:
     """What is to become a Move."""
 
     values: dict
@@ -68,7 +68,7 @@ def settle(
     )
 
 
-def make(job: Unattended, deeds: Sequence[Deed], version: int) -> None:
+def make(job: Unattended, deeds: Sequence[ProposedMove], version: int) -> None:
     """Make Moves of deeds that were worked out on a version, but for what somebody else has set since."""
     theirs = job.theirs()
     for deed in deeds:
@@ -85,7 +85,7 @@ def worked_out(
     style: str,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> list[Deed]:
+) -> list[ProposedMove]:
     """Return what brings the kit of a session towards the targets of a style; nothing is changed. Raises CancelledError."""
     measure, by_hand = Measure(session), reverting.set_by_hand(session)
     measure = measure if style == measure.plan.school else measure.at(measure.plan.replace(school=style))
@@ -175,7 +175,9 @@ class _Kit:
         return loudest_db(row[-1].T, at, self._recordings.sample_rate_hz) if row else None
 
 
-def _deeds(plan: Plan, origin: Plan, means: Sequence[Means], solution: Solution, by_hand: Iterable[str]) -> list[Deed]:
+def _deeds(
+    plan: Plan, origin: Plan, means: Sequence[Means], solution: Solution, by_hand: Iterable[str]
+) -> list[ProposedMove]:
     """Return what differs from a Plan, path by path, each with what it serves; last the kit's level, and what could not be reached."""
     after, by_path = levers.put(origin, means, solution.moved), {}
     for each in means:
@@ -185,10 +187,10 @@ def _deeds(plan: Plan, origin: Plan, means: Sequence[Means], solution: Solution,
         then, steps = change.get(after, path), [(each, each.value(after), each.value(plan)) for each in mine]
         told = [each.deed(to, before) for each, to, before in steps if to != before]
         if told and then != change.get(plan, path):
-            out.append(Deed({path: then}, title(mine[0].strip, told), served(mine, solution)))
+            out.append(ProposedMove({path: then}, title(mine[0].strip, told), served(mine, solution)))
     peak = solution.figures["headroom"]
     if peak is not None and "kit.level_db" not in by_hand:
         level_db = level_for(origin.kit, peak)
-        out.append(Deed({"kit.level_db": level_db}, level_title(origin.kit, peak), OVER))
+        out.append(ProposedMove({"kit.level_db": level_db}, level_title(origin.kit, peak), OVER))
     held_words = fitting([out[-1].measured, *held(means, solution)], MOST_MEASURED) if out else ""
     return [*out[:-1], *(replace(each, measured=held_words) for each in out[-1:])]

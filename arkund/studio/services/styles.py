@@ -8,7 +8,7 @@ from arkund.core.errors import SettingsError
 from arkund.core.findings import with_minus
 from arkund.studio.models import Move, Session
 from arkund.studio.services import kit_solver, reverting
-from arkund.studio.services.kit_solver import Deed
+from arkund.studio.services.kit_solver import ProposedMove
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.unattended import Unattended
 from arkund.studio.steps import KIT
@@ -27,7 +27,7 @@ def work_out(
     style: str,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> list[Deed]:
+) -> list[ProposedMove]:
     """Return what brings a session's kit to a style's targets, kept for its Plan as it stands; nothing is changed. Raises CancelledError."""
     check(style)
     measure = Measure(session)
@@ -39,7 +39,7 @@ def work_out(
     return _deeds(measure.kept(KIND, _depends(measure, style), compute))
 
 
-def known(measure: Measure, style: str) -> list[Deed] | None:
+def known(measure: Measure, style: str) -> list[ProposedMove] | None:
     """Return the same where it was worked out for the Plan as it stands."""
     found = measure.known(KIND, _depends(measure, style))
     return None if found is None else _deeds(found)
@@ -75,18 +75,18 @@ def use(session_id: int, style: str, version: int) -> list[Move]:
     return job.made
 
 
-def words(deeds: list[Deed]) -> str:
+def words(deeds: list[ProposedMove]) -> str:
     """Return in words what was worked out."""
     return f"{len(deeds)} deeds; hear them, then apply" if deeds else "nothing would be changed"
 
 
-def _changes(measure: Measure, style: str, deeds: list[Deed]) -> dict:
+def _changes(measure: Measure, style: str, deeds: list[ProposedMove]) -> dict:
     values = {path: value for deed in deeds for path, value in deed.values.items()}
     return values if style == measure.plan.school else {"school": style} | values
 
 
-def _deeds(found: dict) -> list[Deed]:
-    return [Deed(**deed) for deed in found["deeds"]]
+def _deeds(found: dict) -> list[ProposedMove]:
+    return [ProposedMove(**deed) for deed in found["deeds"]]
 
 
 def _depends(measure: Measure, style: str) -> list:
