@@ -6,7 +6,7 @@ from typing import Any, Protocol
 
 from arkund.core.autokit.solver import Lever
 from arkund.core.card.cost import COSTS
-from arkund.core.card.measure import STRONG
+from arkund.core.card.sound import STRONG
 from arkund.core.findings import capital
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan

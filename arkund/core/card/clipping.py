@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from arkund.core.card.measure import LEAST_HITS, STRONG, peaks_db
+from arkund.core.card.measure import LEAST_HITS, peaks_db
+from arkund.core.card.sound import STRONG
 from arkund.core.rig.places import KIT
 from arkund.core.tools.tool import Tool
 

@@ -10,23 +10,19 @@ import numpy as np
 
 from arkund.core.card.measure import (
     QUIETEST_DB,
-    STRONG,
-    Sound,
     lone_times,
-    passed,
     peaks_db,
-    spans,
     strong_times,
     times,
 )
+from arkund.core.card.sound import STRONG, Energy, Sound
 from arkund.core.card.targets import INF, off_by, wanted, within
-from arkund.core.dsp.spectrum import bands_db
+from arkund.core.dsp.spectrum import bands_of_db
 from arkund.core.errors import AudioError
 from arkund.core.units import power_to_db
 
 PEAK_MS = 15.0  # of a hit
 LEAST_ACCENT_DB, LEAST_ACCENTS = 0.5, 6  # of a spread that there is to keep, and of hits that tell it
-HIGHS_HZ = 6000.0
 LONE_HIT_MS = 60.0  # of a hat that sounds alone
 LEAST_LONE = 8
 FRAME_MS, HIT_FRAME_MS, AFTER_HIT_MS = 10.0, 50.0, 60.0
@@ -62,10 +58,10 @@ class Reading:
     def __init__(self, sound: Sound) -> None:
         self.sound, self.rate = sound, sound.sample_rate_hz
 
-    @cached_property
-    def highs(self) -> np.ndarray:
-        """The sound above HIGHS_HZ."""
-        return passed(self.sound.audio, HIGHS_HZ, None, self.rate)
+    @property
+    def highs(self) -> Energy:
+        """The power above 6 kHz."""
+        return self.sound.through("highs")
 
     @cached_property
     def spreads_db(self) -> dict[str, float | None]:
@@ -80,20 +76,22 @@ class Reading:
     def hats_db(self) -> dict[str, list[float]]:
         """The level of the highs of hats and of rides that sound alone."""
         return {
-            piece: [power_db(p) for p in spans(self.highs, lone_times(self.sound, piece), 0.0, LONE_HIT_MS, self.rate)]
+            piece: _levels_db(
+                self.highs.powers(lone_times(self.sound, piece), 0.0, LONE_HIT_MS, self.rate).sum(axis=1)
+            ).tolist()
             for piece in ("hihat", "ride")
         }
 
     @cached_property
     def hits_db(self) -> list[float]:
         """The level of each kick and back-beat."""
-        parts = spans(self.sound.audio, strong_times(self.sound.hits), 0.0, HIT_FRAME_MS, self.rate)
-        return [power_db(part) for part in parts]
+        powers = self.sound.whole.powers(strong_times(self.sound.hits), 0.0, HIT_FRAME_MS, self.rate)
+        return _levels_db(powers.sum(axis=1)).tolist()
 
     @cached_property
     def frames_db(self) -> np.ndarray:
         """The level of each frame."""
-        return frames_db(self.sound.audio, self.rate)
+        return _levels_db(self.sound.whole.frames(_frame(self.rate)).sum(axis=1))
 
     @cached_property
     def between(self) -> np.ndarray:
@@ -116,7 +114,8 @@ class Reading:
     @cached_property
     def top_db(self) -> float:
         """The top octaves against those below."""
-        top, below = bands_db(self.sound.audio, (TOP_HZ, BELOW_TOP_HZ), self.rate)
+        edges, samples = (TOP_HZ, BELOW_TOP_HZ), self.sound.audio.shape[0]
+        top, below = bands_of_db(self.sound.density, edges, samples, self.rate)
         return float(top - below)
 
     @cached_property
@@ -124,15 +123,15 @@ class Reading:
         """Side against mid; None of a mono sound."""
         if self.sound.audio.shape[1] < 2:
             return None
-        left, right = self.sound.audio.T.astype(np.float64)
-        return power_db((left - right)[:, None]) - power_db((left + right)[:, None])
+        left, right = self.sound.audio.T
+        return power_db(left - right) - power_db(left + right)
 
     @cached_property
     def cymbals_left_db(self) -> float | None:
         """Left against right of the highs between hits; None of a mono sound, or where hits leave nothing between them."""
         if self.sound.audio.shape[1] < 2 or not self.between.any():
             return None
-        left, right = (frames_db(self.highs[:, [side]], self.rate) for side in (0, 1))
+        left, right = _levels_db(self.highs.frames(_frame(self.rate))).T
         return float(np.median((left - right)[self.between]))
 
 
@@ -197,15 +196,14 @@ def _deepest_db(raw: Reading, now: Reading) -> float | None:
     return float(np.quantile((now.frames_db - raw.frames_db)[heard] - gain_db, DEEPEST)) if heard.any() else None
 
 
-def frames_db(x: np.ndarray, sample_rate_hz: int) -> np.ndarray:
-    """Return the level of a sound [shape=(samples, channels)] in frames of FRAME_MS, dB [shape=(frames,)]."""
-    size = round(FRAME_MS * sample_rate_hz / 1000.0)
-    count = x.shape[0] // size
-    power = np.square(x[: count * size], dtype=np.float64).reshape(count, size, x.shape[1]).mean(axis=1).sum(axis=1)
-    return np.maximum(power_to_db(power + 1e-18), QUIETEST_DB)
+def _frame(sample_rate_hz: int) -> int:
+    return round(FRAME_MS * sample_rate_hz / 1000.0)
 
 
 def power_db(x: np.ndarray) -> float:
-    """Return the level of a sound [shape=(samples, channels)], all channels together, in dB."""
-    power = float(np.mean(np.square(x, dtype=np.float64)) * np.shape(x)[1])
-    return max(float(power_to_db(power + 1e-18)), QUIETEST_DB)
+    """Return the level of a sound [shape=(samples,)] in dB."""
+    return float(_levels_db(np.mean(np.square(x), dtype=np.float64)))
+
+
+def _levels_db(power: np.ndarray) -> np.ndarray:
+    return np.maximum(power_to_db(power + 1e-18), QUIETEST_DB)

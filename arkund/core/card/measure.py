@@ -1,14 +1,13 @@
 """The kit card: what a kit measures, on any print, by anyone. Each figure says how."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 import numpy as np
 from scipy.optimize import lsq_linear
-from scipy.signal import butter, lfilter, sosfilt
 
-from arkund.core.dsp.loudness import OFFSET_LUFS, k_weighting, measure
-from arkund.core.dsp.spectrum import OCTAVES_HZ, bands_db, octaves
+from arkund.core.card.sound import BLOCK, STRONG, Energy, Hits, Sound
+from arkund.core.dsp.loudness import OFFSET_LUFS, measure
+from arkund.core.dsp.spectrum import OCTAVES_HZ, bands_of_db, octaves, power_density
 from arkund.core.kit.pieces import is_tom
 from arkund.core.units import peak_db, power_to_db
 
@@ -20,27 +19,14 @@ WINDOW_MS = 400.0  # of a stroke's loudness
 TOM_WINDOW_MS = 200.0  # of a tom, which in a fill is followed soon
 LONE_WINDOW_MS = 100.0  # of one that is heard alone
 LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
-CYMBALS_HZ, GHOSTS_HZ = 2000.0, (1000.0, 6000.0)
 SLOPE_HZ = (*OCTAVES_HZ, 16_000.0)
 WEIGHED = 5  # times that the windows are weighed anew
 TOGETHER_MS = (-15.0, 50.0)  # of a stroke's window: another stroke that begins within sounds in it
 FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
 BODY_S, BLEED_PEAK_S = 0.4, 0.03
 LEAST_HITS = 3
-STRONG = ("kick", "snare")  # whose strokes hits are, but for ghosts
 QUIETEST_DB = -120.0
 INF = float("inf")
-
-Hits = Mapping[str, Sequence]
-
-
-@dataclass(frozen=True, slots=True)
-class Sound:
-    """A kit over a part of the song: float32 [shape=(samples, 2)], and the hits in it by piece, in s from its start (.time_s, .ghost)."""
-
-    audio: np.ndarray
-    hits: Hits
-    sample_rate_hz: int
 
 
 def octave_key(hz: float) -> str:
@@ -53,21 +39,20 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     x, rate = sound.audio, sound.sample_rate_hz
     levels = measure(x, rate)
     strong = strong_times(sound.hits)
-    weighted = _weighted(x, rate)
+    weighted = sound.through("weighted")
     backs = _back_beats(sound)
     snare = _median(_window_db(weighted, backs, rate))
-    bright = passed(x, CYMBALS_HZ, None, rate)
-    middle = passed(x, *GHOSTS_HZ, rate)
+    bright, middle, whole = sound.through("bright"), sound.through("middle"), sound.whole
     ghosts = lone_times(sound, "snare", ghosts=True, beside=("hihat", "ride"))
     lone_kicks, toms = lone_times(sound, "kick"), _clear_toms(sound)
     kicks = lone_kicks if len(lone_kicks) >= LEAST_HITS else times(sound.hits, "kick")
-    by_kind, off = _bright_db(bright, sound), octaves_off_db(x, rate)
+    by_kind, off = _bright_db(bright, sound), _octaves_off_db(sound.density, x.shape[0], rate)
     octaves_off = {} if off is None else {octave_key(hz): float(by) for hz, by in zip(SLOPE_HZ, off, strict=True)}
     return octaves_off | {
         "density": levels.true_peak_db - levels.loudness_lufs if levels.loudness_lufs > QUIETEST_DB else None,
-        "attack_kick": _median(_attack_db(x, times(sound.hits, "kick"), rate)),
-        "attack_snare": _median(_attack_db(x, backs, rate)),
-        "contrast": _median(_contrast_db(x, strong, rate)),
+        "attack_kick": _median(_attack_db(whole, times(sound.hits, "kick"), rate)),
+        "attack_snare": _median(_attack_db(whole, backs, rate)),
+        "contrast": _median(_contrast_db(whole, strong, rate)),
         "kick": _apart(_median(_window_db(weighted, kicks, rate)), snare),
         "toms": _apart(
             _median(_window_db(weighted, toms, rate, TOM_WINDOW_MS), 2),
@@ -80,8 +65,8 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
             _median(_window_db(middle, backs, rate, LONE_WINDOW_MS)),
         ),
         "slope": None if off is None else float(np.abs(off).max()),
-        "image_kick": sides_db(x, times(sound.hits, "kick"), rate),
-        "image_snare": sides_db(x, backs, rate),
+        "image_kick": sides_db(whole, times(sound.hits, "kick"), rate),
+        "image_snare": sides_db(whole, backs, rate),
         "mono": _mono_db(weighted),
         "headroom": levels.true_peak_db if levels.true_peak_db > QUIETEST_DB else None,
     }
@@ -108,7 +93,7 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
 KINDS = {"hats": ("hihat", "ride"), "crashes": ("crash",), "snare": ("snare",)}  # whose highs are compared
 
 
-def _bright_db(bright: np.ndarray, sound: Sound) -> dict[str, float]:
+def _bright_db(bright: Energy, sound: Sound) -> dict[str, float]:
     """Return how loud hats and rides, crashes and back-beats are in a sound's highs, in LUFS: by strokes that are heard alone where there are enough.
 
     Where there are not, each kind's power is worked out from the windows of all strokes: what sounds together adds up (least squares of what is
@@ -193,36 +178,30 @@ def spans(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: floa
     return [x[at + first : at + last] for at in places if at + first >= 0 and at + last <= x.shape[0]]
 
 
-def _power(part: np.ndarray) -> float:
-    """Return the power of a part, all channels together."""
-    return float(np.mean(np.square(part, dtype=np.float64)) * part.shape[1])
-
-
-def _attack_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
+def _attack_db(energy: Energy, times_s: Sequence[float], rate: int) -> list[float]:
     """Return of each hit its loudest 5 ms within 15 ms against what follows from 30 to 120 ms."""
-    size, out = round(ATTACK_MS * rate / 1000.0), []
-    for part in spans(x, times_s, -ATTACK_MS, BODY_MS[1], rate):
-        power = np.cumsum(np.concatenate([[0.0], np.sum(np.square(part, dtype=np.float64), axis=1)]))
-        moving = (power[size:] - power[:-size]) / size
-        attack = moving[: size + round(ATTACK_WITHIN_MS * rate / 1000.0)].max()
-        body = np.mean(np.sum(np.square(part[size + round(BODY_MS[0] * rate / 1000.0) :], dtype=np.float64), axis=1))
-        if body > 0.0:
-            out.append(float(power_to_db(attack) - power_to_db(body)))
-    return out
+    size, within = (round(ms * rate / 1000.0) for ms in (ATTACK_MS, ATTACK_WITHIN_MS))
+    begins = energy.places(times_s, -ATTACK_MS, BODY_MS[1], rate)
+    heads = np.square(energy.x[begins[:, None] + np.arange(2 * size + within)], dtype=np.float64).sum(axis=-1)
+    sums = np.concatenate([np.zeros((begins.size, 1)), np.cumsum(heads, axis=1)], axis=1)
+    attack = (sums[:, size:-1] - sums[:, : -size - 1]).max(axis=1, initial=0.0) / size
+    first, last = size + round(BODY_MS[0] * rate / 1000.0), size + round(BODY_MS[1] * rate / 1000.0)
+    body = energy.between(begins + first, last - first).sum(axis=1)
+    heard = body > 0.0
+    return (power_to_db(attack[heard]) - power_to_db(body[heard])).tolist()
 
 
-def _contrast_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> list[float]:
+def _contrast_db(energy: Energy, times_s: Sequence[float], rate: int) -> list[float]:
     """Return of each hit its first 30 ms against the 40 ms before it."""
-    lead = round(LEAD_MS * rate / 1000.0)
-    out = []
-    for part in spans(x, times_s, -BEFORE_MS, HIT_MS, rate):
-        at = round(BEFORE_MS * rate / 1000.0)
-        out.append(float(power_to_db(_power(part[at:]) + 1e-12) - power_to_db(_power(part[: at - lead]) + 1e-12)))
-    return out
+    begins = energy.places(times_s, -BEFORE_MS, HIT_MS, rate)
+    before, lead, after = (round(ms * rate / 1000.0) for ms in (BEFORE_MS, LEAD_MS, HIT_MS))
+    hit, gap = energy.between(begins + before, after).sum(axis=1), energy.between(begins, before - lead).sum(axis=1)
+    return (power_to_db(hit + 1e-12) - power_to_db(gap + 1e-12)).tolist()
 
 
-def _window_db(weighted: np.ndarray, times_s: Sequence[float], rate: int, ms: float = WINDOW_MS) -> list[float]:
-    return [OFFSET_LUFS + float(power_to_db(_power(p) + 1e-12)) for p in spans(weighted, times_s, -5.0, ms - 5.0, rate)]
+def _window_db(energy: Energy, times_s: Sequence[float], rate: int, ms: float = WINDOW_MS) -> list[float]:
+    power = energy.powers(times_s, -5.0, ms - 5.0, rate).sum(axis=1)
+    return (OFFSET_LUFS + power_to_db(power + 1e-12)).tolist()
 
 
 def peaks_db(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: float, rate: int) -> list[float]:
@@ -230,25 +209,16 @@ def peaks_db(x: np.ndarray, times_s: Sequence[float], begin_ms: float, end_ms: f
     return [max(peak_db(part), QUIETEST_DB) for part in spans(x, times_s, begin_ms, end_ms, rate)]
 
 
-def _weighted(x: np.ndarray, rate: int) -> np.ndarray:
-    """Return what is heard of a sound: K-weighted (ITU-R BS.1770)."""
-    for each in k_weighting(rate):
-        x = lfilter([each.b0, each.b1, each.b2], [1.0, each.a1, each.a2], x, axis=0)
-    return x
-
-
-def passed(x: np.ndarray, low_hz: float, high_hz: float | None, rate: int) -> np.ndarray:
-    """Return what of a sound [shape=(samples, channels)] lies between two frequencies, or with None above one: Butterworth, fourth order."""
-    kind, edges = ("highpass", low_hz) if high_hz is None else ("bandpass", (low_hz, high_hz))
-    return sosfilt(butter(4, edges, kind, fs=rate, output="sos"), x, axis=0)
-
-
 def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
     """Return how far each of SLOPE_HZ lies above a straight fall of FALLS_DB, whichever fits best, in dB; None for silence.
 
     audio : float32 [shape=(samples, channels)]
     """
-    levels = bands_db(audio, octaves(SLOPE_HZ), sample_rate_hz)
+    return _octaves_off_db(power_density(audio), audio.shape[0], sample_rate_hz)
+
+
+def _octaves_off_db(density: np.ndarray, samples: int, sample_rate_hz: int) -> np.ndarray | None:
+    levels = bands_of_db(density, octaves(SLOPE_HZ), samples, sample_rate_hz)
     if levels.max() < QUIETEST_DB:
         return None
     octave = np.log2(np.array(SLOPE_HZ) / 1000.0)
@@ -257,22 +227,24 @@ def octaves_off_db(audio: np.ndarray, sample_rate_hz: int) -> np.ndarray | None:
     return best - (best.max() + best.min()) / 2.0
 
 
-def sides_db(x: np.ndarray, times_s: Sequence[float], rate: int) -> float | None:
-    """Return left against right of a kit [shape=(samples, 2)] at hits, in dB; None without hits, or of a mono sound."""
-    parts = spans(x, times_s, 0.0, BODY_MS[1], rate)
-    if not parts or x.shape[1] < 2:
+def sides_db(energy: Energy, times_s: Sequence[float], rate: int) -> float | None:
+    """Return left against right of a kit at hits, in dB; None without hits, or of a mono sound."""
+    powers = energy.powers(times_s, 0.0, BODY_MS[1], rate)
+    if not powers.size or powers.shape[1] < 2:
         return None
-    left, right = (np.mean([np.mean(np.square(p[:, side], dtype=float)) for p in parts]) for side in (0, 1))
+    left, right = powers.mean(axis=0)
     return float(power_to_db(left + 1e-12) - power_to_db(right + 1e-12))
 
 
-def _mono_db(weighted: np.ndarray) -> float | None:
+def _mono_db(energy: Energy) -> float | None:
     """Return the loudness that is lost when both sides are added up, of what would be lost of nothing."""
-    if weighted.shape[1] < 2:
+    x = energy.x
+    if x.shape[1] < 2:
         return None
-    both = np.mean(np.square(weighted, dtype=float)) * 2.0
-    middle = np.mean(np.square(weighted.mean(axis=1), dtype=float)) * 2.0
-    return float(power_to_db(both + 1e-18) - power_to_db(middle + 1e-18))
+    both = energy.between(np.array([0]), x.shape[0]).sum()
+    whole = x[: x.shape[0] // BLOCK * BLOCK].reshape(-1, BLOCK, 2)
+    shared = np.einsum("ij,ij->i", whole[..., 0], whole[..., 1]).sum(dtype=np.float64) / max(x.shape[0], 1)
+    return float(power_to_db(both + 1e-18) - power_to_db(both / 2.0 + shared + 1e-18))
 
 
 def _median(values: Sequence[float], least: int = LEAST_HITS) -> float | None:

@@ -15,7 +15,8 @@ from arkund.core.blend.recipes import (
     sends_of,
     with_paths,
 )
-from arkund.core.card.measure import Sound, kit_figures
+from arkund.core.card.measure import kit_figures
+from arkund.core.card.sound import Sound
 from arkund.core.dsp.loudness import Loudness
 from arkund.core.dsp.loudness import measure as loudness
 from arkund.core.errors import SettingsError

@@ -10,8 +10,9 @@ from arkund.core.beside import at_once
 from arkund.core.card.clipping import CUTS, clipping, pieces_at, taken_db
 from arkund.core.card.cost import COSTS, costs
 from arkund.core.card.help import help_of
-from arkund.core.card.measure import STRONG, Hits, Sound, bleed_db, kit_figures, times
+from arkund.core.card.measure import bleed_db, kit_figures, times
 from arkund.core.card.raw import balanced_plan, raw_plan
+from arkund.core.card.sound import STRONG, Hits, Sound
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded

@@ -13,8 +13,9 @@ from arkund.core.beside import WORKERS
 from arkund.core.blend.propose import level_for, level_title
 from arkund.core.card.clipping import loudest_db, pieces_at
 from arkund.core.card.cost import Reading, costs
-from arkund.core.card.measure import SLOPE_HZ, Sound, kit_figures, octaves_off_db, times
+from arkund.core.card.measure import SLOPE_HZ, kit_figures, octaves_off_db, times
 from arkund.core.card.raw import balanced_plan, raw_plan
+from arkund.core.card.sound import Sound
 from arkund.core.card.targets import about
 from arkund.core.errors import CancelledError, StaleError
 from arkund.core.findings import fitting, with_minus

@@ -5,7 +5,7 @@ import pytest
 from scipy import signal
 
 from arkund.core.card.cost import COSTS, ELSEWHERE, costs, over_limit
-from arkund.core.card.measure import Sound
+from arkund.core.card.sound import Sound
 from arkund.core.errors import AudioError
 from tests.foreign import FOREIGN
 from tests.kits import SmallKit, small_kit

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from arkund.core.dsp.spectrum import axis_hz, spectrum_db, tukey
+from arkund.core.dsp.spectrum import axis_hz, power_density, spectrum_db, tukey
 
 
 class TestSpectrum:
@@ -35,3 +35,17 @@ class TestSpectrum:
         axis = axis_hz(rate)
         assert axis[0] == pytest.approx(20.0)
         assert 18_000 < axis[-1] <= 20_000
+
+
+class TestPowerDensity:
+    """Of both sides together."""
+
+    @pytest.mark.parametrize("samples", [1, 2, 3, 8, 1001, 4096])
+    def test_two_sides_at_once(self, samples):
+        """What one complex transform gives of a pair is what each side's own gives, for odd and even lengths."""
+        x = np.random.default_rng(samples).standard_normal((samples, 2)).astype(np.float32)
+        each = np.sum(np.abs(np.fft.rfft(x.astype(float), axis=0)) ** 2, axis=1)
+        assert power_density(x) == pytest.approx(each, rel=1e-4, abs=1e-4)
+        assert power_density(x[:, :1]) == pytest.approx(
+            np.abs(np.fft.rfft(x[:, 0].astype(float))) ** 2, rel=1e-4, abs=1e-4
+        )
