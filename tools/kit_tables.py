@@ -22,8 +22,8 @@ class _Peaks:
     def of(self, plan: Plan, output: str) -> float:
         return -30.0 if output.startswith("path:") else -6.0
 
-    def loudest_hits(self, plan: Plan, strip: str) -> float:
-        return -10.0
+    def loudest_hits(self, plan: Plan, strip: str) -> tuple[float, float]:
+        return -10.0, -10.0
 
     def octaves_off(self, plan: Plan) -> dict[float, float]:
         return dict.fromkeys(SLOPE_HZ, self.off_db)

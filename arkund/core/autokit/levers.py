@@ -88,8 +88,10 @@ class Measured(Protocol):
     def octaves_off(self, plan: Plan) -> dict[float, float]:
         """Return by how much each octave of the kit lies over the slope, in dB by its middle in Hz; nothing of a silent kit."""
 
-    def loudest_hits(self, plan: Plan, strip: str) -> float | None:
-        """Return the peak that the loudest tenth of a strip's hits reaches behind its tools, before its level; over the kit those of kick and snare."""
+    def loudest_hits(self, plan: Plan, strip: str) -> tuple[float, float] | None:
+        """Return the peak that the loudest tenth of a strip's hits reaches behind its tools, before its level, over the kit those of kick and snare; and the
+        highest peak of all.
+        """
 
 
 def levers_of(plan: Plan, style: str, measured: Measured) -> list[Means]:
@@ -209,20 +211,23 @@ def _filter(plan: Plan, tool: str, band: Band, what: str, ends_db: tuple[float, 
 
 
 def _clip(plan: Plan, name: str, most_db: float, measured: Measured) -> Means:
-    """A clipper as deep in the loudest hits as they come into it, so that a fader before it moves nothing of that."""
+    """A clipper as deep under the highest peak as it comes in, so that a fader before it moves nothing of that, and the least of it touches least; as deep at
+    most as the loudest tenth of the hits may be clipped.
+    """
 
-    def loudest_db(plan: Plan) -> float:
+    def loudest_db(plan: Plan) -> tuple[float, float]:
         mine = places.named(plan, name)
         bare = change.put(plan, rows.put_own(mine.place, mine.strip, Grit(id=CLIP, on=False)))
-        return measured.loudest_hits(bare, name) or 0.0
+        return measured.loudest_hits(bare, name) or (0.0, 0.0)
 
     def depth_db(plan: Plan, mine: Grit) -> float:
-        return max(mine.drive_db + loudest_db(plan), 0.0)
+        return max(mine.drive_db + loudest_db(plan)[1], 0.0)
 
     def tool(plan: Plan, mine: Grit | None, to: float) -> Grit:
-        drive_db = min(max(round(to - loudest_db(plan), 1), 0.0), Grit.ranges()["drive_db"].high)
+        drive_db = min(max(round(to - loudest_db(plan)[1], 1), 0.0), Grit.ranges()["drive_db"].high)
         return Grit(id=CLIP, on=True, shape="hard", drive_db=drive_db)
 
+    tenth_db, peak_db = loudest_db(plan)
+    most_db = round(most_db + max(peak_db - tenth_db, 0.0), 1)
     lever = Lever(f"{name}.{CLIP}", 0.0, 0.0, most_db, step=min(CLIP_STEP_DB, most_db), price=CLIP_PRICE)
-    what = "clipper takes {:.1f} dB off the loudest hits"
-    return _tool(plan, lever, what, depth_db, tool)
+    return _tool(plan, lever, "clipper takes {:.1f} dB off the highest peak", depth_db, tool)

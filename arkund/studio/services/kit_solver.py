@@ -169,11 +169,12 @@ class _Kit:
         off = octaves_off_db(self._sound(plan).audio, self._recordings.sample_rate_hz)
         return {} if off is None else dict(zip(SLOPE_HZ, off.tolist(), strict=True))
 
-    def loudest_hits(self, plan: Plan, strip: str) -> float | None:
-        """Return the peak of the loudest tenth of a strip's hits behind its tools, in dBFS."""
+    def loudest_hits(self, plan: Plan, strip: str) -> tuple[float, float] | None:
+        """Return the peak of the loudest tenth of a strip's hits behind its tools, and the highest of all, in dBFS."""
         row = row_of(plan, self._recordings, strip, self._span)
         at = times(self._hits, *pieces_at(strip))
-        return loudest_db(row[-1].T, at, self._recordings.sample_rate_hz) if row else None
+        tenth_db = loudest_db(row[-1].T, at, self._recordings.sample_rate_hz) if row else None
+        return None if tenth_db is None else (tenth_db, peak_db(row[-1]))
 
 
 def _deeds(

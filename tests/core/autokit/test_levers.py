@@ -22,11 +22,13 @@ PLAN = Plan(
 class Peaks:
     """Peaks that do not hang on the Plan: hits at -10 dBFS, the path 20 dB under the kit."""
 
+    highest_db = -10.0
+
     def of(self, plan, output):
         return -26.0 if output.startswith("path:") else -6.0
 
     def loudest_hits(self, plan, strip):
-        return -10.0
+        return -10.0, self.highest_db
 
     def octaves_off(self, plan):
         return {hz: (4.0 if hz < 1000.0 else -4.0) for hz in SLOPE_HZ}
@@ -94,6 +96,16 @@ class TestLevers:
         """Only single drums' loudest hits, and those by a decibel."""
         assert "kit.clip" not in by_key("natural")
         assert by_key("natural")["group:snare.clip"].lever.high == 1.0
+
+    def test_a_single_peak(self):
+        """A clipper reaches down from the highest peak, and as far into the loudest tenth of the hits as it may."""
+        peaks = Peaks()
+        peaks.highest_db = -7.5
+        means = {each.lever.key: each for each in levers_of(PLAN, "punchy", peaks)}["kit.clip"]
+        assert means.lever.high == MOST_CLIPPED["punchy"][1] + 2.5
+        tool = put(PLAN, [means], {"kit.clip": 0.1}).kit.tools[-1]
+        assert tool.drive_db == 7.6
+        assert means.value(put(PLAN, [means], {"kit.clip": 0.1})) == pytest.approx(0.1)
 
     def test_a_clipper_follows_what_comes_in(self):
         """As deep in the hits, however loud they come."""
