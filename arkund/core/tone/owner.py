@@ -63,10 +63,17 @@ def turned(plan: Plan, turned_db: Mapping[str, float]) -> list[Finding]:
         if gain_db < LEAST_GAIN_DB:
             continue
         mic = plan.mic(key)
-        why = f"Filters turn phase: turned over, {MAIN_HZ[0]:.0f} to {MAIN_HZ[1]:.0f} Hz of the kick's sum rise by {gain_db:+.1f} dB as it is heard now."
+        why = f"Filters turn phase: flipped, {MAIN_HZ[0]:.0f} to {MAIN_HZ[1]:.0f} Hz of the kick's sum rise by {gain_db:+.1f} dB as it is heard now."
         change = {f"mics.{key}.line_up.turned": not mic.line_up.turned}
         out.append(
-            Finding("tone", f"tone:turned:{key}", key, f"{mic.name} takes from the low end: turn it over", why, change)
+            Finding(
+                "tone",
+                f"tone:turned:{key}",
+                key,
+                f"{mic.name}: polarity flipped behind its filters, {gain_db:+.1f} dB at 40 to 110 Hz",
+                why,
+                change,
+            )
         )
     return out
 

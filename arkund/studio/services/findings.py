@@ -286,8 +286,14 @@ def _low_end(m: Measure) -> list[Finding | None]:
         return []
     names = {each.id: each.name for each in m.plan.mics}
     asked = owner.undecided(m.plan, carried, names)
-    turned = owner.turned(m.plan, layering.turned_over_db(m, owner.PIECE))
-    return turned + ([asked] if asked else owner.competing(m.plan, carried, names, m.tone(mic).fundamental_hz))
+    return [asked] if asked else owner.competing(m.plan, carried, names, m.tone(mic).fundamental_hz)
+
+
+def _turned(m: Measure) -> list[Finding]:
+    """Return the notes on mics that take from the kick's low end as it is heard: filters turn phase, so that is known once they are set."""
+    if layering.carried(m, owner.PIECE) is None:
+        return []
+    return owner.turned(m.plan, layering.turned_over_db(m, owner.PIECE))
 
 
 def _tuck(m: Measure) -> list[Finding]:
@@ -321,7 +327,7 @@ _FINDERS = {
     "timing": (_timing,),
     "clean": (_clean,),
     "replace": (_replace,),
-    "tone": (_tone,),
+    "tone": (_tone, _turned),
     "punch": (solving.starts,),
     "blend": (_mix, _over_kit),
     "print": (_print,),
