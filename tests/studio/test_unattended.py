@@ -61,6 +61,32 @@ class TestUnattended:
         assert job.but_by_hand(Finding("clean", "k", "", "Gate", "", {"mics.sn-top.tools": gate_off}), plan) is None
         assert job.left == ["Levels (SN top)", "Gate"]
 
+    def test_each_note_tells_its_own(self, session):
+        """Where one Move did several notes, each says what was measured of its own mic."""
+        job = Unattended(session.pk)
+        trims = {"sn-top": -3.0, "kd-in": 2.0}
+        rows = [
+            Finding(
+                "level",
+                f"level:trim:{mic}",
+                mic,
+                f"{mic}: trim",
+                f"{mic} was measured",
+                {f"mics.{mic}.trim_db": db},
+                kind="Trims",
+                short=mic,
+            )
+            for mic, db in trims.items()
+        ]
+        move = job.accept(rows, job.session().version, "first choice")
+        assert move.measured == "sn-top: sn-top was measured kd-in: kd-in was measured"
+        told = {
+            n.finding.place: n.finding.evidence
+            for n in notes("level", job.session(), Measure(job.session()))
+            if n.state == "done"
+        }
+        assert {mic: told[mic] for mic in trims} == {mic: f"{mic} was measured" for mic in trims}
+
     def test_stopped(self, session):
         """Between two steps."""
         with pytest.raises(CancelledError):

@@ -49,6 +49,7 @@ class Decision(models.Model):
     verdict = models.CharField(max_length=4)
     reason = models.CharField(max_length=500, blank=True)
     title = models.CharField(max_length=200, blank=True)
+    evidence = models.CharField(max_length=600, blank=True, default="")  # what was measured when it was decided
     step = models.CharField(max_length=20, blank=True)
     move = models.ForeignKey(Move, on_delete=models.SET_NULL, null=True)  # by which it was done
     at = models.DateTimeField(auto_now=True)

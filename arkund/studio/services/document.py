@@ -77,6 +77,7 @@ class DecisionRow(Settings):
     verdict: str = choice(Decision.DONE, (Decision.DONE, Decision.LEFT))
     reason: str = text(longest=500)
     title: str = text(longest=200)
+    evidence: str = text("", longest=600)
     step: str = text(longest=20)
     move: int | None = number(None, 1, MOST_COUNT, step=1)  # by which it was done
 

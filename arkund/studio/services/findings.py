@@ -87,15 +87,20 @@ def notes(step: str, session: Session, measure: Measure) -> list[Note]:
         state = decision.verdict if decision else OPEN
         changed = state == Decision.DONE and not _holds(plan, decision.move, by_hand)
         if state == Decision.DONE and not changed:
-            finding = dataclasses.replace(finding, title=decision.title, evidence=decision.move.measured)
+            finding = dataclasses.replace(finding, title=decision.title, evidence=_measured_then(decision))
         elif state == OPEN and finding.changes and _is_so(plan, finding.changes):
             state = Decision.DONE
         out.append(Note(number, finding, state, decision.reason if decision else "", changed))
     for decision in gone:
         if _holds(plan, decision.move, by_hand):
-            told = Finding(step, decision.key, _place_of(decision.key), decision.title, decision.move.measured)
+            told = Finding(step, decision.key, _place_of(decision.key), decision.title, _measured_then(decision))
             out.append(Note(len(out) + 1, told, Decision.DONE))
     return out
+
+
+def _measured_then(decision: Decision) -> str:
+    """Return what was measured when something was done: of several notes that one Move did each its own."""
+    return decision.evidence or decision.move.measured
 
 
 def _place_of(key: str) -> str:

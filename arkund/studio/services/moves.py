@@ -211,7 +211,9 @@ def decide_left(session_id: int, finding: Finding, reason: str) -> None:
 
 
 def _decide(session_id: int, finding: Finding, verdict: str, reason: str, move: Move | None) -> None:
-    texts = {"reason": reason[:500], "title": finding.title[:200], "step": finding.step[:20]}
+    texts = {
+        "reason": reason[:500], "title": finding.title[:200], "evidence": finding.evidence[:600], "step": finding.step[:20],
+    }  # fmt: skip
     Decision.objects.update_or_create(
         session_id=session_id, key=finding.key[:80], defaults=texts | {"verdict": verdict, "move": move}
     )
