@@ -38,6 +38,8 @@ COSTS = (
     wanted("plr", "least peak-to-loudness ratio", (11.0, INF), how="true peak minus integrated loudness"),
     wanted("clip_usual", "clipping of a usual hit", (-INF, 0.1), (-INF, 0.5), (-INF, 2.0), how=f"{REDUCED}: the median"),
     wanted("clip_loudest", "clipping of the loudest hits", (-INF, 1.0), (-INF, 3.0), (-INF, 5.0), how=f"{REDUCED}: the loudest tenth"),
+    wanted("distortion", "distortion of hits", (-INF, -35.0), (-INF, -25.0), (-INF, -18.0),
+        how="what clippers, saturation and limiters add to kicks and back-beats beyond the best gain by third octave, 31.5 Hz to 16 kHz"),
     wanted("accents_kick", "kick accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
     wanted("accents_snare", "back-beat accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
     wanted("hats_even", "gain range of hi-hat and ride", (-INF, 3.0), (-INF, 4.0), (-INF, 6.0),
@@ -49,7 +51,12 @@ COSTS = (
     wanted("width", "stereo width", within(2.0), within(3.0), within(3.0), against="change", how="side against mid"),
     wanted("image_cymbals", "image of the cymbals", within(1.0), against="change", how="left against right above 6 kHz, between hits"),
 )  # fmt: skip
-ELSEWHERE = ("plr", "clip_usual", "clip_loudest")  # which the kit's sound alone does not tell, or its other half does
+ELSEWHERE = (
+    "plr",
+    "clip_usual",
+    "clip_loudest",
+    "distortion",
+)  # which the kit's sound alone does not tell, or its other half does
 
 
 class Reading:

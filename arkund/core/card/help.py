@@ -76,6 +76,7 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     "plr": {LOW: ("Peaks are flattened: less clipping and limiting, a softer SUSTAIN.", "blend")},
     "clip_usual": {HIGH: ("Usual hits are clipped: less drive, a higher ceiling.", "punch")},
     "clip_loudest": {HIGH: ("The loudest hits are clipped deep: less drive, a higher ceiling.", "punch")},
+    "distortion": {HIGH: ("Hits are distorted: less drive of saturation and clippers, or a softer shape.", "punch")},
     "accents_kick": {LOW: ("Kicks were levelled: less clipping, a higher threshold of their compressors.", "punch")},
     "accents_snare": {
         LOW: ("Back-beats were levelled: less clipping, a higher threshold of their compressors.", "punch")

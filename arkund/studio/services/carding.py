@@ -9,6 +9,7 @@ import numpy as np
 from arkund.core.beside import at_once
 from arkund.core.card.clipping import CUTS, clipping, pieces_at, taken_db
 from arkund.core.card.cost import COSTS, costs
+from arkund.core.card.distortion import LEAST_DB, residual_db
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import bleed_db, kit_figures, times
 from arkund.core.card.raw import balanced_plan, raw_plan
@@ -120,15 +121,20 @@ def low_end_sum(strips: dict[str, np.ndarray], hits_s: list[float], rate: int) -
 
 
 def clipped(plan: Plan, recordings: Recordings, span: Span, hits: Hits) -> dict[str, float | None]:
-    """Return what clips kicks and back-beats on their way to the kit: in their groups and over the kit. hits : within the span, in s from its start"""
-    at = {piece: times(hits, piece) for piece in STRONG}
-    taken = {piece: np.zeros(len(mine)) for piece, mine in at.items()}
+    """Return what clips and distorts kicks and back-beats on their way to the kit: in their groups and over the kit. hits : within the span, in s from its
+    start
+    """
+    rate, at = recordings.sample_rate_hz, {piece: times(hits, piece) for piece in STRONG}
+    taken, added = {piece: np.zeros(len(mine)) for piece, mine in at.items()}, [LEAST_DB]
     for name in (*(f"group:{group.id}" for group in plan.groups if group.id in STRONG), "kit"):
         tools = [tool for tool in places.named(plan, name).strip.tools if tool.on]
         row = [x.T for x in row_of(plan, recordings, name, span)] if any(t.kind in CUTS for t in tools) else []
         for piece in pieces_at(name) if row else ():
-            taken[piece] = taken[piece] + taken_db(row, tools, at[piece], recordings.sample_rate_hz)
-    return clipping(taken)
+            taken[piece] = taken[piece] + taken_db(row, tools, at[piece], rate)
+            for before, after, tool in zip(row, row[1:], tools, strict=False):
+                left_db = residual_db(before, after, at[piece], rate) if tool.kind in CUTS else None
+                added += [] if left_db is None else [left_db]
+    return clipping(taken) | {"distortion": max(added)}
 
 
 def close_shells(measure: Measure) -> list[MicPlan]:
@@ -144,7 +150,11 @@ def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
         raw, now = heard(measure.at(balanced_plan(measure.plan)), span), heard(measure, span)
         dense = {"plr": figures(measure, span)["density"]}
         clipping_now = clipped(measure.plan, measure.recordings, span, now.hits)
-        none = costs(raw, raw) | {"plr": kit_figures(raw)["density"]} | {"clip_usual": 0.0, "clip_loudest": 0.0}
+        none = (
+            costs(raw, raw)
+            | {"plr": kit_figures(raw)["density"]}
+            | {"clip_usual": 0.0, "clip_loudest": 0.0, "distortion": LEAST_DB}
+        )
         return {"none": _rounded(none), "now": _rounded(costs(raw, now) | dense | clipping_now)}
 
     found = measure.kept("kit costs", [measure.plan.to_json(), list(span)], compute)
