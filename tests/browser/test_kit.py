@@ -14,6 +14,7 @@ from tests.browser.tap import Tap, listen, loop, plays_on, ready, tappable
 pytestmark = pytest.mark.browser
 
 LOOP_S = 4.0
+MATCHED_DB = 1.2  # of the left side alone, which the tap hears: the kit's picture is centred meanwhile, by half of up to 2.4 dB
 BAR_2_S = 4.4
 
 
@@ -58,7 +59,7 @@ def test_proposed_and_compared(page, chromium, address, recordings, tmp_path):
     expect(page.get_by_role("button", name="without this step")).to_have_attribute("aria-pressed", "true")
     plays_on(page, 2.0)
     raw = heard(tap)
-    assert raw.loudness_lufs == pytest.approx(now.loudness_lufs, abs=0.7)
+    assert raw.loudness_lufs == pytest.approx(now.loudness_lufs, abs=MATCHED_DB)
     assert abs(raw.peak_db - now.peak_db) > 0.5
     two_styles_in_turn(page, tap, raw)
 
@@ -70,11 +71,11 @@ def two_styles_in_turn(page, tap: Tap, raw) -> None:
     expect(page.locator("#offered")).to_contain_text("heavy would do this", timeout=ONE_CLICK_MS)
     plays_on(page, 2.0)
     heavy = heard(tap)
-    assert heavy.loudness_lufs == pytest.approx(raw.loudness_lufs, abs=0.7)
+    assert heavy.loudness_lufs == pytest.approx(raw.loudness_lufs, abs=MATCHED_DB)
     page.keyboard.press("2")
     expect(page.locator("#offered")).to_be_hidden()
     plays_on(page, 2.0)
-    assert heard(tap).loudness_lufs == pytest.approx(raw.loudness_lufs, abs=0.7)
+    assert heard(tap).loudness_lufs == pytest.approx(raw.loudness_lufs, abs=MATCHED_DB)
     assert page.locator("#undo").get_attribute("title") == version
     page.keyboard.press("4")
     page.locator("#offered").get_by_role("button", name="apply").click()

@@ -202,7 +202,7 @@ export function registerPage() {
     async propose(more = {}) {
       const row = await this.act("propose", more);
       this.questions = row?.result?.ask || [];
-      if (this.questions.length) document.dispatchEvent(new CustomEvent("asked"));
+      if (this.questions.length) this.focusQuestion();
       else if (row?.result?.moves) location.href = `${base}/account/`;
       return row;
     },
@@ -213,7 +213,12 @@ export function registerPage() {
       const answer = await this.act("decide", { step: "load", key: question.key, ...given });
       if (!answer) return;
       this.questions = this.questions.filter((each) => each !== question);
-      if (!this.questions.length) this.propose();
+      if (this.questions.length) this.focusQuestion();
+      else this.propose();
+    },
+    /** The first answer has the focus as soon as it is shown, so that the keyboard goes on. */
+    focusQuestion() {
+      Alpine.nextTick(() => [...document.querySelectorAll("#questions button")].find((button) => button.offsetParent)?.focus());
     },
     questionsLeft() {
       const more = this.questions.length - 1;
