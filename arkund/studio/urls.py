@@ -52,6 +52,7 @@ urlpatterns = [
     path(f"{S}/decide", actions.decide, name="decide"),
     path(f"{S}/propose", actions.propose, name="propose"),
     path(f"{S}/work-out", actions.work_out, name="work-out"),
+    path(f"{S}/keep-style", actions.keep_style, name="keep-style"),
     path(f"{S}/use-style", actions.use_style, name="use-style"),
     path(f"{S}/take", actions.choose_take, name="take"),
     path(f"{S}/quantise", editing.quantise, name="quantise"),

@@ -14,7 +14,9 @@ from tests.browser.tap import Tap, listen, loop, plays_on, ready, tappable
 pytestmark = pytest.mark.browser
 
 LOOP_S = 4.0
-MATCHED_DB = 1.2  # of the left side alone, which the tap hears: the kit's picture is centred meanwhile, by half of up to 2.4 dB
+MATCHED_DB = (
+    1.2  # of the left side alone, which the tap hears: the kit's picture is centred meanwhile, by half of up to 2.4 dB
+)
 BAR_2_S = 4.4
 
 

@@ -5,10 +5,11 @@ import json
 import pytest
 from django.test import Client
 
+from arkund.core.autokit.objective import objective_of
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan import change
 from arkund.studio.models import Move, Session
-from arkund.studio.services import kit_solver, styles
+from arkund.studio.services import carding, kit_solver, styles
 from arkund.studio.services.kit_solver import ProposedMove
 from arkund.studio.services.measuring import Measure
 from tests.studio.doing import apply
@@ -91,3 +92,53 @@ class TestUse:
         answer = ask("use-style", style="heavy", version=worked_out.version).json()
         assert answer["said"] == "3 deeds, told under What I did"
         assert now(worked_out).plan.school == "heavy"
+
+
+class TestOwn:
+    """Styles of one's own, taken from a kit."""
+
+    def test_kept_and_used(self, session, monkeypatch):
+        """Its ranges hold the kit that it was taken from; another session is worked towards it, and its card shows the kit as a reference."""
+        apply(session.pk, {"groups.snare.level_db": -2.0}, step="blend", title="by hand")
+        styles.keep(now(session), "  Garage  ")
+        rows = {row["style"]: row for row in styles.told(Measure(now(session)))}
+        assert [(name, row["own"]) for name, row in rows.items()][-1] == ("Garage", True)
+        apply(session.pk, rows["Garage"]["sets"], step="kit", title="Style: Garage")
+        card = carding.card(Measure(now(session)), "punchy")
+        known = [row for row in card if row.value is not None and row.figure.key != "headroom"]
+        assert len(known) > 5
+        assert all(row.off == 0.0 and row.reference == pytest.approx(row.value, abs=0.01) for row in known)
+        seen = []
+        monkeypatch.setattr(
+            kit_solver, "objective_of", lambda *given: seen.append(given[2].name) or objective_of(*given)
+        )
+        styles.work_out(now(session), "Garage")
+        assert seen == ["Garage"]
+        styles.remove("Garage")
+        assert now(session).plan.own_style.name == "Garage"
+
+    def test_back_to_the_table(self, session):
+        """A style of the table lets go of one's own."""
+        styles.keep(session, "Garage")
+        apply(session.pk, styles.settings_of("Garage"), step="kit", title="own")
+        apply(session.pk, styles.settings_of("heavy"), step="kit", title="heavy")
+        assert (now(session).plan.school, now(session).plan.own_style) == ("heavy", None)
+
+    @pytest.mark.parametrize("name", ["", "  ", "heavy", "\n"])
+    def test_names(self, session, name):
+        """One without a name, or with one of the table's, is refused; so is one that is not there."""
+        with pytest.raises(SettingsError, match="needs a name of its own"):
+            styles.keep(session, name)
+        with pytest.raises(SettingsError, match="no style of your own"):
+            styles.remove(name)
+
+    def test_from_the_page(self, session):
+        """Kept and removed."""
+        client = Client()
+        ask = lambda **body: client.post(
+            f"/s/{session.pk}/keep-style", json.dumps(body), content_type="application/json"
+        )
+        assert "Garage kept" in ask(name="Garage").json()["said"]
+        assert [row.name for row in styles.own_styles(None)] == ["Garage"]
+        assert ask(name="Garage", remove=True).status_code == 200
+        assert ask(name="Garage", remove=True).status_code == 400

@@ -147,10 +147,10 @@ class TestProposing:
     @pytest.mark.long
     def test_the_kit_is_begun_again(self, session, monkeypatch):
         """On what was set meanwhile, which it leaves alone."""
-        worked_out, tries = kit_solver._worked_out, []
+        worked_out, tries = kit_solver.worked_out, []
 
-        def disturbed(mine, style, on_progress, cancelled):
-            out = worked_out(mine, on_progress, cancelled)
+        def disturbed(mine, plan, on_progress, cancelled):
+            out = worked_out(mine, plan, on_progress, cancelled)
             tries.append(mine.version)
             if len(tries) == 1:
                 apply(session.pk, {LEVEL: -7.5}, step="blend", title="by hand")
@@ -177,7 +177,7 @@ class TestProposing:
     def test_the_kit_never_comes_to_rest(self, session, monkeypatch):
         """It says so, and has changed nothing."""
 
-        def disturbed(mine, style, on_progress, cancelled):
+        def disturbed(mine, plan, on_progress, cancelled):
             apply(session.pk, {LEVEL: -float(mine.version) - 1.0}, step="blend", title="by hand")
             return [kit_solver.ProposedMove({"kit.level_db": -9.0}, "softer", "")]
 

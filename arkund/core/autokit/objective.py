@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 
 from arkund.core.card.cost import COSTS
 from arkund.core.card.measure import SLOPE_HZ, octave_key
-from arkund.core.card.targets import CHANGES, GAINS, INF, TARGETS, off_by
+from arkund.core.card.own_style import OwnStyle, targets_of
+from arkund.core.card.targets import CHANGES, GAINS, INF, off_by
 
 INSIDE = 0.1  # how far within its range a figure is brought, so that it stays there once levers are rounded
 WORSE = 3.0  # times as much where a figure misses by more than in the raw kit
@@ -82,17 +83,18 @@ class Objective:
         return Objective(tuple(goal for goal in self.goals if figures.get(goal.key) is not None))
 
 
-def objective_of(style: str, raw: Mapping[str, float | None]) -> Objective:
+def objective_of(style: str, raw: Mapping[str, float | None], own: OwnStyle | None = None) -> Objective:
     """Return what a style wants of a kit: both halves of its card, and each octave within the slope.
 
-    raw : the figures of the raw kit; of what is about a change it is none
+    raw : the figures of the raw kit; of what is about a change it is none; own : a style of one's own that is made of it
     """
-    goals = []
+    goals, targets = [], targets_of(style, own)
     for each in GAINS:
-        key, (low, high) = each.figure.key, each.ranges[style]
+        key = each.figure.key
+        low, high = targets[key]
         if key not in LEFT_OUT:
             goals.append(Goal(key, low, high, raw=0.0 if key in CHANGES else raw.get(key)))
-    furthest = TARGETS[style]["slope"][1]
+    furthest = targets["slope"][1]
     goals += [Goal(octave_key(hz), -furthest, furthest, shares="slope") for hz in SLOPE_HZ]
     for each in COSTS:
         unit = PER_CENT if each.figure.unit == "%" else 1.0

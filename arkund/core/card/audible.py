@@ -10,7 +10,7 @@ from scipy.fft import rfft
 from arkund.core.dsp.filters import magnitude_db
 from arkund.core.dsp.loudness import k_weighting, quick_loudness_lufs
 from arkund.core.errors import AudioError
-from arkund.core.units import SILENCE_DB, db_to_power
+from arkund.core.units import SILENCE_DB, db_to_power, power_to_db
 
 FRAME_S = 0.04
 THIRDS_HZ = 1000.0 * 2.0 ** (np.arange(-14, 13) / 3.0)  # 40 Hz to 16 kHz
@@ -38,7 +38,7 @@ def difference_db(before: np.ndarray, after: np.ndarray, sample_rate_hz: int) ->
     a, b = (_bands(x, sample_rate_hz) for x in (before, after))
     b = b * db_to_power(loudness[0] - loudness[1])
     floor = DEPTH * max(float(a.max()), float(b.max()))
-    change_db = np.minimum(np.abs(10.0 * np.log10((b + floor) / (a + floor))), MOST_DB)
+    change_db = np.minimum(np.abs(power_to_db((b + floor) / (a + floor))), MOST_DB)
     weight = np.maximum(np.maximum(a, b) - floor, 0.0) ** EXPONENT
     return float((weight * change_db).sum() / weight.sum())
 

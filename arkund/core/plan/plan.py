@@ -5,6 +5,7 @@ A Plan is plain data. ``render(plan, recordings, span)`` is a pure function of i
 
 from dataclasses import dataclass
 
+from arkund.core.card.own_style import OwnStyle
 from arkund.core.card.targets import FIRST_SCHOOL, SCHOOLS
 from arkund.core.clean.settings import Cleaning
 from arkund.core.errors import SettingsError
@@ -273,6 +274,7 @@ class Plan(Settings):
     struck: tuple[Struck, ...] = ()
     backing: Backing = Backing()
     school: str = choice(FIRST_SCHOOL, SCHOOLS)  # whose targets the kit is brought to
+    own_style: OwnStyle | None = None  # whose ranges stand in the place of the school's
     key: str = choice("", ("", *NOTES))  # the song's first note, where somebody has told it
     low_owner: str = text("", longest=60)  # the mic or layer that carries the low end, BACKING_OWNS, "" = not decided
     groups: tuple[Group, ...] = FIRST_GROUPS

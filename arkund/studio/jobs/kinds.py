@@ -148,7 +148,7 @@ def _asked(finding: Finding) -> dict:
 def _style(handle: Handle) -> dict:
     """arguments: style."""
     style = handle.job.arguments["style"]
-    found = styles.work_out(_session(handle), style, handle.progress, handle.cancelled)
+    found = styles.work_out(_session(handle), style, handle.progress, handle.cancelled, handle.job.user_id)
     return {"title": f"Worked out: {style}", "said": styles.words(found)}
 
 

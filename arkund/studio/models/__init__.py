@@ -4,6 +4,6 @@ from arkund.studio.models.jobs import Job, Print
 from arkund.studio.models.logbook import Decision, Move
 from arkund.studio.models.recordings import Measured, MicRecording, Take
 from arkund.studio.models.session import Session
-from arkund.studio.models.templates import Template
+from arkund.studio.models.templates import Style, Template
 
-__all__ = ["Decision", "Job", "Measured", "MicRecording", "Move", "Print", "Session", "Take", "Template"]
+__all__ = ["Decision", "Job", "Measured", "MicRecording", "Move", "Print", "Session", "Style", "Take", "Template"]

@@ -23,3 +23,20 @@ class Template(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Style(models.Model):
+    """A style of one's own: ``core.card.own_style``, and the style of the table that it is made of."""
+
+    name = models.CharField(max_length=40)
+    school = models.CharField(max_length=10)
+    data = models.JSONField()
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=("name", "user"), name="style_name"),)
+
+    def __str__(self) -> str:
+        return self.name

@@ -123,7 +123,7 @@ def work_out(request: HttpRequest, session_id: int) -> JsonResponse:
     """Start to work out what brings the kit to the targets of a style, as a job; nothing is changed."""
     session_or_404(request, session_id)
     style = wanted(body_of(request), "style", str)
-    styles.check(style)
+    styles.settings_of(style, user_of(request))
     return JsonResponse(
         {"job": runner.start("style", {"style": style}, f"the style {style}", session_id, user_of(request)).pk}
     )
@@ -134,8 +134,21 @@ def use_style(request: HttpRequest, session_id: int) -> JsonResponse:
     """Do what was worked out for a style."""
     session_or_404(request, session_id)
     body = body_of(request)
-    made = styles.use(session_id, wanted(body, "style", str), wanted(body, "version", int))
+    made = styles.use(session_id, wanted(body, "style", str), wanted(body, "version", int), user_of(request))
     return answer(session_id, made[-1], said=f"{len(made)} deeds, told under What I did")
+
+
+@require_POST
+def keep_style(request: HttpRequest, session_id: int) -> JsonResponse:
+    """Keep what the kit measures as a style of one's own, or remove one."""
+    session = session_or_404(request, session_id)
+    body = body_of(request)
+    name = wanted(body, "name", str)
+    if wanted(body, "remove", bool, False):
+        styles.remove(name, user_of(request))
+        return answer(session_id, None, said=f"style {name} removed")
+    kept = styles.keep(session, name, user_of(request))
+    return answer(session_id, None, said=f"style {kept.name} kept: its ranges lie about what this kit measures")
 
 
 @require_POST

@@ -5,7 +5,6 @@ import dataclasses
 import numpy as np
 
 from arkund.core.blend.propose import KIT_PEAK_DB
-from arkund.core.card.targets import SCHOOLS
 from arkund.core.clean.propose import way_of
 from arkund.core.clean.settings import LOOKS
 from arkund.core.hits.resolve import usual_level_db
@@ -41,7 +40,6 @@ from arkund.studio.services import (
     layering,
     pictures,
     solving,
-    styles,
     toning,
     whole,
 )
@@ -93,7 +91,6 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "backing": m.plan.backing.to_json() | {"name": backing.name_of(m.session)},
         "warnings": m.session.warnings,
         "school": m.plan.school,
-        "schools": list(SCHOOLS),
     }
 
 
@@ -418,14 +415,12 @@ def kit(m: Measure, mic_id: str | None) -> dict:
     school, span = m.plan.school, m.busy_span()
     return {
         "school": school,
-        "schools": list(SCHOOLS),
         "card": carding.told(carding.card(m, school, span)),
         "lost": carding.told(carding.lost(m, school, span)),
         "hits": carding.average_hits(m, span),
         "span_s": [round(each / m.rate, 1) for each in span],
         "calm_s": [round(each / m.rate, 1) for each in m.calm_span()] if carding.known_calm(m) else None,
         "done": carding.done(m.session),
-        "styles": styles.told(m),
     }
 
 

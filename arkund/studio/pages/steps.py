@@ -15,10 +15,13 @@ from arkund.studio.pages.charts_in_time import bars_of_song
 from arkund.studio.pages.fields import WITH_ROWS, WITH_SCENES, choices_of, fields_of, ranges_of
 from arkund.studio.pages.next_moves import next_moves
 from arkund.studio.pages.scenes import scenes_of
-from arkund.studio.services.access import session_or_404
+from arkund.studio.services import styles
+from arkund.studio.services.access import session_or_404, user_of
 from arkund.studio.services.findings import Note, notes, open_by_step, remember_open
 from arkund.studio.services.measuring import Measure
 from arkund.studio.steps import STEPS
+
+WITH_STYLES = ("load", "kit")
 
 
 def page(request: HttpRequest, session_id: int, step: str) -> HttpResponse:
@@ -58,6 +61,8 @@ def data(request: HttpRequest, session_id: int, step: str) -> JsonResponse:
     if chosen is not None and len(chosen) > 60:
         raise SettingsError("of: too long.")
     chart = CHARTS[step](measure, chosen)
+    if step in WITH_STYLES:
+        chart["styles"] = styles.told(measure, user_of(request))
     found = notes(step, session, measure)
     if not scene:
         remember_open(session, step, found)

@@ -12,6 +12,7 @@ from arkund.core.card.cost import COSTS, costs
 from arkund.core.card.distortion import LEAST_DB, residual_db
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import bleed_db, kit_figures, times
+from arkund.core.card.own_style import targets_of
 from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.sound import STRONG, Hits, Sound
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
@@ -36,13 +37,16 @@ OF_THE_SONG = ("headroom",)  # what a part of the song does not tell
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One figure: raw, now, and what its target is about; None where it is not known. calm : what the target is about in the calmest part"""
+    """One figure: raw, now, and what its target is about; None where it is not known. calm : what the target is about in the calmest part; reference : in
+    the kit that a style of one's own was taken from
+    """
 
     figure: Figure
     raw: float | None
     now: float | None
     target: Range
     calm: float | None = None
+    reference: float | None = None
 
     @property
     def value(self) -> float | None:
@@ -67,9 +71,12 @@ def card(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
     peak_db = whole.true_peak_db(measure.session, measure.plan)
     if peak_db is not None and now["headroom"] is not None:
         now = now | {"headroom": round(peak_db, 2)}  # the loudest moment need not be in the busiest part
-    targets, verse = TARGETS[school], known_calm(measure) or {}
+    own = measure.plan.own_style if school == measure.plan.school else None
+    targets, verse = targets_of(school, own), known_calm(measure) or {}
+    reference = {each.key: each.reference for each in own.ranges} if own else {}
     return [
-        Row(figure, raw[figure.key], now[figure.key], targets[figure.key], verse.get(figure.key)) for figure in FIGURES
+        Row(each, raw[each.key], now[each.key], targets[each.key], verse.get(each.key), reference.get(each.key))
+        for each in FIGURES
     ]
 
 
@@ -225,6 +232,7 @@ def told(rows: list[Row]) -> list[dict]:
             "now": row.now,
             "value": None if row.value is None else round(row.value, 2),
             "calm": None if row.calm is None else round(row.calm, 2),
+            "reference": None if row.reference is None else round(row.reference, 2),
             "target": [None if abs(edge) == INF else edge for edge in row.target],
             "off": round(row.off, 2),
             "help": _help(row),

@@ -58,7 +58,7 @@ def settle(
     """
     for _ in range(TRIES):
         session = job.session()
-        deeds = worked_out(session, session.plan.school, on_progress, cancelled)
+        deeds = worked_out(session, session.plan, on_progress, cancelled)
         if not job.disturbed(session.version):
             before = len(job.made)
             make(job, deeds, session.version)
@@ -83,13 +83,14 @@ def make(job: Unattended, deeds: Sequence[ProposedMove], version: int) -> None:
 
 def worked_out(
     session: Session,
-    style: str,
+    plan: Plan,
     on_progress: Callable[[float, str], None] = lambda share, text: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[ProposedMove]:
-    """Return what brings the kit of a session towards the targets of a style; nothing is changed. Raises CancelledError."""
-    measure, by_hand = Measure(session), reverting.set_by_hand(session)
-    measure = measure if style == measure.plan.school else measure.at(measure.plan.replace(school=style))
+    """Return what brings the kit of a session towards the targets of a Plan, its own with its style or with another; nothing is changed. Raises
+    CancelledError.
+    """
+    measure, by_hand = Measure(session, plan), reverting.set_by_hand(session)
     origin = _origin(session, measure.plan, by_hand)
     kit = _Kit(measure, origin, cancelled)
     means = [
@@ -101,7 +102,7 @@ def worked_out(
     with ThreadPoolExecutor(WORKERS, thread_name_prefix="solve") as pool:
         solution = solve(
             [each.lever for each in means],
-            objective_of(origin.school, kit.raw),
+            objective_of(origin.school, kit.raw, origin.own_style),
             lambda values: kit.figures(levers.put(origin, means, values)),
             sweeps=SWEEPS,
             begin=now,

@@ -60,14 +60,15 @@ Alpine.data("kit", () => ({
   spanWords() {
     const [from, to] = this.chart?.span_s || [];
     if (!this.chart) return "";
+    const own = this.chart.card.some((row) => row.reference !== null) ? "; diamonds: the kit that this style was taken from" : "";
     const calm = this.chart.calm_s ? `; upright marks: the calmest part, ${this.chart.calm_s.join(" to ")} s` : "";
-    return `Measured over the busiest part, ${from} to ${to} s${calm}. "without this step" in the bar below plays the raw kit at the same loudness.`;
+    return `Measured over the busiest part, ${from} to ${to} s${calm}${own}. "without this step" in the bar below plays the raw kit at the same loudness.`;
   },
   /** A figure's own scale: from the target's ends, raw and now, so that the target lies in the middle of what is looked at. */
   scaleOf(row) {
     const raw = row.against === "change" ? 0 : row.raw;
     const ends = row.target.filter((edge) => edge !== null);
-    const all = [...ends, row.value, raw, row.calm].filter((v) => v !== null);
+    const all = [...ends, row.value, raw, row.calm, row.reference].filter((v) => v !== null);
     const low = Math.min(...all);
     const high = Math.max(...all, low + LEAST_SPAN);
     const room = 0.08 * (high - low);
@@ -107,6 +108,7 @@ Alpine.data("kit", () => ({
       this.dot(axis.to(raw), y, "soft", false);
     }
     this.dot(at, y, colour, true);
+    if (row.reference !== null) this.diamond(axis.to(row.reference), y);
     if (row.calm !== null) this.tick(clamp(axis.to(row.calm), sheet.left, sheet.right), y);
     const digits = row.unit === "%" ? 0 : 1;
     const was = row.against === "change" || row.raw === null ? "" : `${figure(row.raw, digits)} → `;
@@ -119,6 +121,12 @@ Alpine.data("kit", () => ({
     sheet.line(x, y - 10, x, y + 10, "ink", 1.5);
     sheet.line(x - 3, y - 10, x + 3, y - 10, "ink", 1.5);
     sheet.line(x - 3, y + 10, x + 3, y + 10, "ink", 1.5);
+  },
+  /** The kit that a style of one's own was taken from. */
+  diamond(x, y) {
+    const { sheet } = this;
+    const corners = [[x, y - 6], [x + 6, y], [x, y + 6], [x - 6, y], [x, y - 6]];
+    sheet.path(corners, "ink", 1.5);
   },
   dot(x, y, colour, full) {
     const { c } = this.sheet;

@@ -4,12 +4,11 @@ const send = (name, detail) => window.dispatchEvent(new CustomEvent(name, { deta
 
 /** Part of a component whose chart has `styles`: [{ style, chosen, deeds, changes }]. */
 export const byEar = {
+  ownName: "",
+
   heard: "", // what was asked for last: raw, or a style
   shown: "", // the style whose deeds are shown
 
-  styles() {
-    return this.chart?.styles || [];
-  },
   /** A style's figures may not be known for the kit as it stands; the chosen style is always there: it is the kit itself. */
   isUnknown(row) {
     return !row.chosen && row.deeds === null;
@@ -63,6 +62,20 @@ export const byEar = {
     const { style } = this.offered();
     this.drop();
     await this.$store.page.act("use-style", { style });
+  },
+  /** Keep what this kit measures as a style of one's own; forget one. */
+  async keepStyle() {
+    const answer = await this.$store.page.act("keep-style", { name: this.ownName });
+    if (answer) this.ownName = "";
+  },
+  ownStyles() {
+    return this.styles().filter((row) => row.own);
+  },
+  removeStyle(row) {
+    return this.$store.page.act("keep-style", { name: row.style, remove: true });
+  },
+  chosenStyle() {
+    return this.styles().find((row) => row.chosen)?.style || "";
   },
   drop() {
     this.shown = "";

@@ -1,9 +1,9 @@
-// Which school's targets the kit is meant to meet: what the one click brings it to.
+// Which style's targets the kit is meant to meet: what the one click brings it to. Those of one's own stand behind those of the table.
 export const school = {
-  schools() {
-    return this.chart?.schools || [];
+  styles() {
+    return this.chart?.styles || [];
   },
-  setSchool(name) {
-    return this.$store.page.move({ school: name }, `Style: ${name}`);
+  setStyle(row) {
+    return this.$store.page.move(row.sets, `Style: ${row.style}`);
   },
 };
