@@ -11,6 +11,7 @@ from arkund.core.findings import capital
 from arkund.studio.cli.main import main
 from arkund.studio.models import Session
 from arkund.studio.services import account, listening, moves, reverting
+from arkund.studio.services.importing import import_folder
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.printing import print_session
 
@@ -71,6 +72,26 @@ class TestAccount:
         assert session.plan.mic("kd-in").trim_db == -1.0
         reverting.revert(session.pk, made.number)
         assert not any(deed.undone for deed in told(session).deeds)
+
+    def test_another_session_of_the_same_recordings(self, session, numbers, folder):
+        """Has sizes of its own, though its Moves have the same numbers and titles."""
+        told(session)
+        other = import_folder(folder, bpm=120.0)
+        changes = {"mics.hh.trim_db": -9.0}
+        for number, (step, title, _) in enumerate((("level", "by hand", {}), *DEEDS[:1]), 1):
+            version = Session.objects.get(pk=other.pk).version
+            moves.apply(
+                other.pk,
+                changes if number == 2 else {"mics.t1.trim_db": -1.0},
+                step=step,
+                title=title,
+                version=version,
+                unattended=number == 2,
+            )
+        mine = next(deed for deed in told(session).deeds if deed.number == 2)
+        theirs = next(deed for deed in told(other).deeds if deed.number == 2)
+        assert mine.title == theirs.title
+        assert theirs.effect_db > 4.0 * mine.effect_db
 
     def test_heard_without(self, session, numbers):
         """Before is without that deed alone; a Move that is not there is refused."""

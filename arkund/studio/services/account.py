@@ -14,7 +14,7 @@ from arkund.studio.services import carding, reverting
 from arkund.studio.services.findings import open_by_step
 from arkund.studio.services.measuring import Measure
 from arkund.studio.services.rendering import rendered
-from arkund.studio.steps import STEPS
+from arkund.studio.steps import KIT, STEPS
 
 MOST_FIRST = 12  # deeds that are told one by one
 LISTENED_S = 8.0  # of the busiest part
@@ -146,7 +146,8 @@ def _known_effects_db(mine: list[Move], measure: Measure) -> dict[int, float]:
 
 
 def _effect_key(move: Move) -> list:
-    return [move.number, move.title]
+    """Return what the size of a deed is kept by; another session of the same recordings has other Moves."""
+    return [move.session.uid, move.number, move.title]
 
 
 def listened(measure: Measure) -> tuple[int, int]:
@@ -161,7 +162,8 @@ def _why(move: Move) -> str:
 
 def _names_and_files(session: Session) -> list[str]:
     """Return what was found wrong with names and files."""
-    named = session.decisions.filter(verdict=Decision.DONE, step="load", key__startswith="load:swap")
+    swaps = session.decisions.filter(verdict=Decision.DONE, move__state=Move.DONE)
+    named = swaps.filter(step="load", key__startswith="load:swap")
     clipped = MicRecording.objects.filter(take__session=session, take__key=session.plan.take, clipped__gt=0)
     names = {mic.id: mic.name for mic in session.plan.mics}
     told = [f"named the wrong way round: {decision.title.removesuffix(propose_load.SWAPPED)}" for decision in named]
@@ -170,33 +172,23 @@ def _names_and_files(session: Session) -> list[str]:
 
 
 def _to_your_ear(session: Session, measure: Measure) -> list[str]:
-    """Return what is still off, and where notes wait."""
-    last = session.moves.filter(state=Move.DONE, unattended=True, step="kit").order_by("-number").first()
+    """Return what is still off, where notes wait, and what was not touched."""
+    waiting = [f"{STEPS[step].name} {found['open']}" for step, found in open_by_step(session).items() if found["open"]]
+    done = set(session.moves.filter(state=Move.DONE).values_list("step", flat=True))
+    untouched = [STEPS[step].name for step in NOT_PROPOSED if step not in done]
+    lines = [
+        _off_words(session, measure),
+        f"Notes that wait for your judgement: {', '.join(waiting)}." if waiting else "",
+        f"Not part of the one click: {', '.join(untouched)}; their pages measure what they offer." if untouched else "",
+    ]
+    return [line for line in lines if line]
+
+
+def _off_words(session: Session, measure: Measure) -> str:
+    """Return which figures are off their ranges, and what stands in the way by what was measured last."""
     style = measure.plan.school
     rows = [*carding.card(measure, style), *carding.lost(measure, style)]
-    off = [row for row in rows if row.off > carding.MET_DB]
-    held = _held(last.measured) if last else ""
-    out = (
-        [
-            f"Off its range: {', '.join(f'{row.figure.words} by {row.off:.1f} {row.figure.unit}' for row in off)}. {held}".strip()
-        ]
-        if off
-        else []
-    )
-    waiting = [f"{STEPS[step].name} {found['open']}" for step, found in open_by_step(session).items() if found["open"]]
-    out += [f"Notes that wait for your judgement: {', '.join(waiting)}."] if waiting else []
-    untouched = [
-        STEPS[step].name for step in NOT_PROPOSED if not session.moves.filter(state=Move.DONE, step=step).exists()
-    ]
-    return out + (
-        [f"Not part of the one click: {', '.join(untouched)}; their pages measure what they offer."]
-        if untouched
-        else []
-    )
-
-
-def _held(measured: str) -> str:
-    """Return what a solution says of its limits."""
-    return " ".join(
-        sentence for sentence in measured.split(". ") if "limited by" in sentence or "nothing within" in sentence
-    )
+    off = [f"{row.figure.words} by {row.off:.1f} {row.figure.unit}" for row in rows if row.off > carding.MET_DB]
+    last = session.moves.filter(state=Move.DONE, unattended=True, step=KIT).order_by("-number").first()
+    held = [each for each in (last.measured if last else "").split(". ") if ", target " in each]
+    return f"Off its range: {', '.join(off)}. {'. '.join(held)}".strip() if off else ""
