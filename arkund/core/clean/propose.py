@@ -149,7 +149,8 @@ def propose(mic, gate: Gate, cut: Regions, measured: Separation, look: str, hear
             "clean", f"clean:gate:{mic.id}", mic.id, title, evidence, changes, first_choice=is_tom(mic.piece)
         )
     sure = is_tom(mic.piece) and not heard_as
-    title = f"{mic.name}: cut by hits, {len(cut.spans)} regions, down {cut.down_db:.0f} dB between"
+    count = f"{len(cut.spans)} region{'s' if len(cut.spans) != 1 else ''}"
+    title = f"{mic.name}: cut by hits, {count}, down {cut.down_db:.0f} dB between"
     evidence += " A threshold cannot tell them apart; what the other mics hear can: each region goes from a hit to the end of its ring."
     if heard_as:
         evidence += f" But it sounds like {heard_as}: see on Load what it is, before what it hears is cut by another drum's hits."
