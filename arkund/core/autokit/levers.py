@@ -8,6 +8,7 @@ from arkund.core.autokit.solver import Lever
 from arkund.core.card.cost import COSTS
 from arkund.core.card.sound import STRONG
 from arkund.core.findings import capital
+from arkund.core.kit.pieces import timing_mic
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
 from arkund.core.rig import places, rows
@@ -102,8 +103,9 @@ def levers_of(plan: Plan, style: str, measured: Measured) -> list[Means]:
     out = [_level(f"groups.{g.id}", f"{capital(g.name)} group", g.level_db, bounds.fader) for g in groups]
     for group in groups:
         mine = [mic for mic in audible(plan) if group_id(mic, plan.groups) == group.id and not mic.is_layer]
-        if group.id in STRONG and len(mine) > 1:
-            out += [_level(f"mics.{m.id}", m.name, m.level_db, bounds.fader) for m in mine]
+        if group.id in STRONG and len(mine) > 1:  # against the drum's main mic, which the group's fader moves
+            main = timing_mic(mine, group.id) or mine[0]
+            out += [_level(f"mics.{m.id}", m.name, m.level_db, bounds.fader) for m in mine if m is not main]
     for group in groups:
         for what, band in COLOURS.get(group.id, ()):
             ends_db = 0.0 if what in LIFTED else -bounds.cut, bounds.lift

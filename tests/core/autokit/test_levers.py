@@ -86,6 +86,11 @@ class TestLevers:
                 -14.0 + 20.0 - bounds.path_under, -14.0 + bounds.fader
             )
 
+    def test_no_two_ways_to_one_balance(self):
+        """Of a drum's mics all but the main one have a fader: the group's moves that one, and nothing is moved against it in vain."""
+        mics = {key for key in by_key() if key.startswith("mics.")}
+        assert mics == {"mics.kd-out.level_db"}
+
     def test_no_lever_of_what_is_not_heard(self):
         """A muted group, a mic alone in its drum, a path that is off."""
         mics = tuple(mic.replace(mute=mic.piece == "kick") for mic in PLAN.mics)
