@@ -58,11 +58,10 @@ def value_at(plan: dict, path: str) -> float:
 class TestSettled:
     """The one click."""
 
-    def test_brought_there(self, session, monkeypatch):
+    def test_brought_there(self, session):
         """Most figures hold, and every limit of what it may cost; each deed is a Move that says what it serves, within the style's bounds; the raw kit
         stays raw.
         """
-        monkeypatch.setattr(kit_solver, "SWEEPS", 1)
         proposing.propose_all(session.pk)
         measure = Measure(Session.objects.get(pk=session.pk))
         rows = carding.card(measure, "punchy")
