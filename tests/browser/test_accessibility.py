@@ -47,6 +47,6 @@ class TestEveryPage:
 
     @pytest.mark.parametrize("lights", seeds((False,), (False, True)))
     def test_start_page_and_steps(self, looker, address, looked_at, lights):
-        """The start page, every step, the logbook, the recall sheet, the ear room and what is reckoned."""
-        wheres = [address, *(f"{looked_at}/{name}/" for name in (*STEPS, *OTHERS))]
+        """The start page, every step, what was done, the logbook, the recall sheet, the ear room and what is reckoned."""
+        wheres = [address, *(f"{looked_at}/{name}/" for name in (*STEPS, *OTHERS, "account"))]
         assert [fault for where in wheres for fault in violations(looker, where, lights)] == []
