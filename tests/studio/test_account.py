@@ -159,6 +159,14 @@ class TestEverywhere:
         assert "src=" not in page
         printed = session.prints.first()
         assert Client().get(f"/s/{session.pk}/prints/{printed.pk}/account.html").status_code == 200
+        rows = Client().get(f"/s/{session.pk}/print/data").json()["chart"]["prints"]
+        assert [row["account"] for row in rows] == [True]
+
+    def test_nothing_to_tell(self, session, tmp_path, monkeypatch):
+        """A session that no job touched is printed without anything being measured for it."""
+        monkeypatch.setattr(account, "account", lambda *_: pytest.fail("measured"))
+        print_session(session, tmp_path / "out", "wav24")
+        assert not (tmp_path / "out" / "account.html").exists()
 
     def test_measured_once(self, session, numbers, monkeypatch):
         """What was measured of a deed is known from then on, whatever changes."""

@@ -345,3 +345,15 @@ class TestJobPages:
         done = Job.objects.create(kind="print", state=Job.DONE)
         assert client.post(f"/jobs/{running.pk}/cancel").json() == {"cancelled": True}
         assert client.post(f"/jobs/{done.pk}/cancel").json() == {"cancelled": False}
+
+
+class TestFormerKinds:
+    """Work that an update no longer knows."""
+
+    def test_said_and_put_aside(self, session):
+        """It fails in words, and is put aside like any other."""
+        job = Job.objects.create(kind="settle", title="of before", session=session, owner="")
+        runner.run(job.pk)
+        job.refresh_from_db()
+        assert (job.state, "no longer does" in job.message) == (Job.FAILED, True)
+        assert runner.put_aside(Job.objects.filter(pk=job.pk)) == 1

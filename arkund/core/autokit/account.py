@@ -1,10 +1,11 @@
 """The one click's account in plain words: what was wrong with the recording, whose each deed is, and what was left alone."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
-from arkund.core.card.targets import CHANGES, GAINS, Figures, off_by, range_words, shown
+from arkund.core.card.own_style import targets_of
+from arkund.core.card.targets import CHANGES, GAINS, Figures, Range, off_by, range_words, shown
 from arkund.core.findings import capital, with_minus
-from arkund.core.kit.pieces import is_close, is_shell, words_of
+from arkund.core.kit.pieces import group_of, is_close, is_shell, words_of
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.rig.strips import Strip
 
@@ -17,7 +18,7 @@ WHOLE_KIT, PARALLEL = "whole kit", "parallel paths"
 CLEANERS = ("gate", "regions")
 
 
-def faults(plan: Plan, raw: Figures, style: str, before: Sequence[str] = ()) -> list[str]:
+def faults(plan: Plan, raw: Figures, before: Sequence[str] = ()) -> list[str]:
     """Return what was wrong with a recording, in five lines at most.
 
     plan : as it was set right; raw : the card's figures of the raw kit; before : what was found wrong with names and files
@@ -42,7 +43,7 @@ def faults(plan: Plan, raw: Figures, style: str, before: Sequence[str] = ()) -> 
             ]
         ),
         _leaking(raw.get("bleed_toms")),
-        _unbalanced(raw, style),
+        _unbalanced(raw, targets_of(plan.school, plan.own_style)),
     ]
     return [capital(with_minus(line)) for line in lines if line][:MOST_FAULTS]
 
@@ -75,7 +76,9 @@ def _whose(plan: Plan, path: str) -> str:
     strip_id = rest.partition(".")[0]
     if field == "mics":
         mic = next((mic for mic in plan.mics if mic.id == strip_id), None)
-        return words_of(mic.piece, "" if mic.piece != "kit" else mic.role) if mic else WHOLE_KIT
+        if mic is None:
+            return WHOLE_KIT
+        return words_of(mic.piece) if mic.piece != "kit" else group_of(mic.piece, mic.role)
     if field == "groups":
         group = next((group for group in plan.groups if group.id == strip_id), None)
         return group.name.lower() if group else WHOLE_KIT
@@ -103,11 +106,11 @@ def _leaking(bleed_db: float | None) -> str:
     )
 
 
-def _unbalanced(raw: Figures, style: str) -> str:
+def _unbalanced(raw: Figures, targets: Mapping[str, Range]) -> str:
     """Return the figures of the raw kit that lie furthest from their ranges; a change has none."""
     off = []
     for row in GAINS:
-        key, target = row.figure.key, row.ranges[style]
+        key, target = row.figure.key, targets[row.figure.key]
         by = 0.0 if key in CHANGES or row.figure.unit != "dB" else off_by(raw.get(key), target)
         if by > 0.5:
             off.append((by, f"{row.figure.words} {shown(key, raw[key])} dB (wanted {range_words(target)})"))

@@ -9,11 +9,12 @@ from scipy.fft import rfft
 
 from arkund.core.dsp.filters import magnitude_db
 from arkund.core.dsp.loudness import k_weighting, quick_loudness_lufs
+from arkund.core.dsp.spectrum import third_octaves_hz
 from arkund.core.errors import AudioError
 from arkund.core.units import SILENCE_DB, db_to_power, power_to_db
 
 FRAME_S = 0.04
-THIRDS_HZ = 1000.0 * 2.0 ** (np.arange(-14, 13) / 3.0)  # 40 Hz to 16 kHz
+THIRDS_HZ = third_octaves_hz(40.0, 16_000.0)
 EXPONENT = 0.23
 DEPTH = 1e-6  # of the strongest band of the strongest frame: what lies 60 dB under it is not heard beside it
 MOST_DB = 24.0  # of one band's change in one frame

@@ -51,12 +51,8 @@ COSTS = (
     wanted("width", "stereo width", within(2.0), within(3.0), within(3.0), against="change", how="side against mid"),
     wanted("image_cymbals", "image of the cymbals", within(1.0), against="change", how="left against right above 6 kHz, between hits"),
 )  # fmt: skip
-ELSEWHERE = (
-    "plr",
-    "clip_usual",
-    "clip_loudest",
-    "distortion",
-)  # which the kit's sound alone does not tell, or its other half does
+# What the kit's sound alone does not tell, or its other half does.
+ELSEWHERE = ("plr", "clip_usual", "clip_loudest", "distortion")
 
 
 class Reading:

@@ -6,10 +6,11 @@ import numpy as np
 from scipy.fft import rfft, rfftfreq
 
 from arkund.core.card.measure import LEAST_HITS
+from arkund.core.dsp.spectrum import third_octaves_hz
 from arkund.core.units import power_to_db
 
 HIT_MS = (-5.0, 45.0)
-THIRDS_HZ = 1000.0 * 2.0 ** (np.arange(-15, 13) / 3.0)  # middles, 31.5 Hz to 16 kHz
+THIRDS_HZ = third_octaves_hz(31.5, 16_000.0)
 LEAST_DB = -50.0  # less is not heard
 
 

@@ -1,6 +1,7 @@
 """Averaged power spectra on a logarithmic frequency axis."""
 
 import functools
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -90,6 +91,12 @@ def bands_of_db(
     """Return the same of what :func:`power_density` gave of so many samples."""
     places = [[int(np.ceil(hz * samples / sample_rate_hz)) for hz in edges] for edges in edges_hz]
     return power_to_db(np.array([np.mean(density[low:high]) for low, high in places]) + LEAST_POWER)
+
+
+def third_octaves_hz(lowest_hz: float, highest_hz: float) -> np.ndarray:
+    """Return the middles of third octaves (IEC 61260-1, base two: 1 kHz times powers of the cube root of 2) from the one nearest to a frequency to another."""
+    first, last = (round(3.0 * math.log2(hz / 1000.0)) for hz in (lowest_hz, highest_hz))
+    return 1000.0 * 2.0 ** (np.arange(first, last + 1) / 3.0)
 
 
 def octaves(middles_hz: Sequence[float]) -> list[tuple[float, float]]:

@@ -42,7 +42,7 @@ def propose(plan, arrivals: Sequence[Arrival], overheads_ms: Mapping[str, float]
         if changes:
             cm = ms_to_cm(a.delay_ms, plan.alignment.temperature_c)
             evidence = (
-                f"The {a.piece} arrives {abs(a.delay_ms):.2f} ms ({abs(cm):.0f} cm) {'later' if a.delay_ms > 0 else 'earlier'} than in"
+                f"The {a.piece} arrives {abs(round(a.delay_ms, 3)):.2f} ms ({abs(cm):.0f} cm) {'later' if a.delay_ms > 0 else 'earlier'} than in"
                 f" {plan.mic(a.reference).name}, in {'opposite' if inverted else 'the same'} polarity; spread {a.spread_ms:.2f} ms over {a.hits} hits."
             )
             out.append(_finding(mic, changes, evidence + _overheads_words(plan, mic, overheads)))

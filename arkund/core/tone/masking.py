@@ -5,11 +5,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from arkund.core.dsp.spectrum import window_starts
+from arkund.core.dsp.spectrum import third_octaves_hz, window_starts
 from arkund.core.tools.tone import Band
 from arkund.core.units import power_to_db
 
-BANDS_HZ = tuple(round(float(f), 1) for f in 1000.0 * 2.0 ** (np.arange(-14, 12) / 3.0))  # 39 Hz to 12.7 kHz
+BANDS_HZ = tuple(round(float(f), 1) for f in third_octaves_hz(40.0, 12_500.0))
 EARLY_S, LENGTH_S, MOST_HITS = 0.004, 0.12, 32
 FIGHT_DB = 3.0
 QUIET_DB = 40.0  # below the loudest band (of equal octaves): nobody hears who wins there

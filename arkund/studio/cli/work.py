@@ -165,12 +165,9 @@ def propose(session: str, anyway: bool, as_json: bool) -> None:
     rows = [{"move": m.number, "step": m.step, "title": m.title, "measured": m.measured} for m in done.moves]
     found.refresh_from_db()
     told = account.account(found)
-    lines = told.lines() + ([done.words] if done.left else [])
-    emit(
-        {"moves": rows, "left": done.left, "account": told.to_json()},
-        as_json,
-        lines if told.deeds else ["nothing to do"],
-    )
+    lines = told.lines() if told.deeds else ["nothing to do"]
+    data = {"moves": rows, "left": done.left, "account": told.to_json()}
+    emit(data, as_json, [*lines, done.words] if done.left else lines)
 
 
 @main.command("account")
@@ -187,7 +184,7 @@ def account_(session: str, undo: int | None, as_json: bool) -> None:
         emit({"move": move.number, "title": move.title}, as_json, [f"move {move.number}: {move.title}"])
         return
     told = account.account(found)
-    numbered = [f"{deed.number:>4} {deed.size:>9}  {deed.title}" for deed in told.deeds]
+    numbered = [f"{deed.number:>4} {deed.told_size:>9}  {deed.title}" for deed in told.deeds]
     emit(
         told.to_json(),
         as_json,

@@ -1,6 +1,7 @@
 """What each step's page shows: plain data for its chart, built from measurements."""
 
 import dataclasses
+from pathlib import Path
 
 import numpy as np
 
@@ -44,7 +45,7 @@ from arkund.studio.services import (
     whole,
 )
 from arkund.studio.services.measuring import Measure
-from arkund.studio.services.printing import expected_lowering_db, lowered_words
+from arkund.studio.services.printing import ACCOUNT, expected_lowering_db, lowered_words
 from arkund.studio.services.recordings import recordings_of
 
 LAYERS_SHOWN = ("tone", "punch", "blend", "print", "logbook")
@@ -90,7 +91,6 @@ def load(m: Measure, mic_id: str | None) -> dict:
         "heard": _heard(m),
         "backing": m.plan.backing.to_json() | {"name": backing.name_of(m.session)},
         "warnings": m.session.warnings,
-        "school": m.plan.school,
     }
 
 
@@ -385,6 +385,7 @@ def prints(m: Measure, mic_id: str | None) -> dict:
                 "files": p.manifest["files"],
                 "lowered": lowered_words(p.manifest.get("lowered_db", 0.0)),
                 "current": p.version == m.session.version,
+                "account": (Path(p.folder) / ACCOUNT).is_file(),
             }
             for p in m.session.prints.all()[:10]
         ],
@@ -414,7 +415,6 @@ def kit(m: Measure, mic_id: str | None) -> dict:
     """The kit's card against the targets of its school, and its average kick and back-beat."""
     school, span = m.plan.school, m.busy_span()
     return {
-        "school": school,
         "card": carding.told(carding.card(m, school, span)),
         "lost": carding.told(carding.lost(m, school, span)),
         "hits": carding.average_hits(m, span),

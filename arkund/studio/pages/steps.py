@@ -90,6 +90,7 @@ def page_data(
 
 
 def _told(note: Note) -> dict:
+    trial = note.finding.changes if note.finding.step == "replace" else None  # what can be heard before it is done
     return {
         "number": note.number,
         "key": note.finding.key,
@@ -97,9 +98,7 @@ def _told(note: Note) -> dict:
         "title": note.finding.title,
         "evidence": note.finding.evidence,
         "can_do": bool(note.finding.changes),
-        "trial": note.finding.changes
-        if note.finding.step == "replace"
-        else None,  # what can be heard before it is done
+        "trial": trial,
         "state": note.state,
         "reason": note.reason,
         "changed": note.changed,

@@ -40,11 +40,14 @@ class Deed:
     @property
     def size(self) -> str:
         """How much it is heard, in words."""
-        if self.undone:
-            return "undone"
         if self.effect_db is None:
             return "\u2013"
         return f"{self.effect_db:.1f} dB" if self.effect_db >= INAUDIBLE_DB else "not heard"
+
+    @property
+    def told_size(self) -> str:
+        """The same in a list of words alone; that it is undone, where it is."""
+        return "undone" if self.undone else self.size
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +80,7 @@ class Account:
             f"What was done: {len(self.deeds)} deeds, largest audible effect first": [
                 line
                 for deed in self.first
-                for line in (f"{deed.size:>9}  {deed.title}", f"{'':<11}{deed.why}")
+                for line in (f"{deed.told_size:>9}  {deed.title}", f"{'':<11}{deed.why}")
                 if line.strip()
             ],
             "Smaller ones, by drum": rest,
@@ -88,7 +91,13 @@ class Account:
 
     def to_json(self) -> dict:
         """Return it as plain data."""
-        return dataclasses.asdict(self) | {"first": len(self.first)}
+        deeds = [dataclasses.asdict(deed) | {"size": deed.size} for deed in self.deeds]
+        return dataclasses.asdict(self) | {"deeds": deeds, "first": len(self.first)}
+
+
+def has_deeds(session: Session) -> bool:
+    """Say whether jobs did anything that stands: what an account is about; asking costs nothing."""
+    return session.moves.filter(state=Move.DONE, unattended=True).exists()
 
 
 def account(session: Session, measure: Measure | None = None) -> Account:
@@ -96,7 +105,7 @@ def account(session: Session, measure: Measure | None = None) -> Account:
     measure = measure or Measure(session)
     raw = carding.figures(measure.at(raw_plan(measure.plan)), measure.busy_span())
     return Account(
-        faults(measure.plan, raw, measure.plan.school, _names_and_files(session)),
+        faults(measure.plan, raw, _names_and_files(session)),
         deeds(session, measure),
         left_alone(measure.plan, raw),
         _to_your_ear(session, measure),

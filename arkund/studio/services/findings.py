@@ -169,8 +169,8 @@ def _holds(plan: Plan, move: Move, by_hand: dict[str, int]) -> bool:
 
 def _set_by_hand(session: Session, since: int) -> dict[str, int]:
     """Return what was set by hand since a Move, with the number of the last one; notes and jobs go on from each other, and contradict none."""
-    rows = session.moves.filter(state=Move.DONE, unattended=False, decision__isnull=True, number__gt=since)
-    return {path: number for number, after in rows.order_by("number").values_list("number", "after") for path in after}
+    mine = [move for move in reverting.made_by_hand(session) if move.number > since]
+    return {path: move.number for move in mine for path in move.after}
 
 
 def _is_so(plan: Plan, changes: dict) -> bool:

@@ -76,9 +76,9 @@ class Question:
     """What a page wants to hear.
 
     what : ``kit``, ``in:PIECE`` (others dimmed), ``drum:PIECE``, ``alone:MIC``, ``key:STRIP/TOOL`` or ``change`` (after minus before);
-    version : ``after``, or ``before`` = without this step, or without one Move where the step is ``move:NUMBER``;
-    chunk : a chunk of the song, not a loop; part : of the loop, what is under the ear and wanted
-    first; matched_db : by how much the last loop was raised, because a part's own loudness says little; listening : what is soloed and muted.
+    version : ``after``, or ``before`` = without this step, or without one Move where the step is ``move:NUMBER``; chunk : a chunk of the song, not a loop;
+    part : of the loop, what is under the ear and wanted first; matched_db : by how much the last loop was raised, because a part's own loudness says little;
+    listening : what is soloed and muted.
     """
 
     span: tuple[int, int]

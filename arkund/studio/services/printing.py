@@ -56,6 +56,7 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
         raise AudioError(f"{folder.name}: cannot be written ({error.strerror}); choose another folder.") from error
     try:
         plan, recordings = session.plan, recordings_of(session)
+        told = _account(session)
 
         def printed(lowered_db: dict[str, float]) -> tuple[Path, list[dict]]:
             work = (tasks.print_below, plan, recordings, making, format_name, lowered_db)
@@ -71,10 +72,8 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
         length = length_of(plan, assembled(plan, recordings))
         manifest = _manifest(session, plan, format_name, length, rows) | {"lowered_db": lowered_db}
         (made / "manifest.json").write_text(json.dumps(manifest, indent=1, sort_keys=True))
-        told = account.account(session)
-        if told.deeds:
-            page = render_to_string("account/printed.html", {"session": session, "account": told})
-            (made / ACCOUNT).write_text(page, encoding="utf-8")
+        if told:
+            (made / ACCOUNT).write_text(told, encoding="utf-8")
         if folder.exists():
             folder.rmdir()
         made.replace(folder)
@@ -88,6 +87,13 @@ def _print(session: Session, folder: Path, format_name: str, on_progress, cancel
         session=session, folder=str(folder), format=format_name, version=session.version, manifest=manifest
     )
     return manifest
+
+
+def _account(session: Session) -> str:
+    """Return the account of what jobs did as a page that stands by itself; "" where they did nothing."""
+    if not account.has_deeds(session):
+        return ""
+    return render_to_string("account/printed.html", {"session": session, "account": account.account(session)})
 
 
 def expected_lowering_db(session: Session, plan: Plan, format_name: str) -> dict[str, float]:

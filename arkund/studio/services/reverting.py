@@ -52,16 +52,21 @@ def standing(session: Session) -> list[Move]:
     return [move for move in session.moves.filter(state=Move.DONE).order_by("number") if move.number not in gone]
 
 
+def made_by_hand(session: Session) -> list[Move]:
+    """Return the standing Moves that somebody made, and that no note and no job proposed."""
+    decided = set(session.decisions.filter(move__isnull=False).values_list("move__number", flat=True))
+    return [move for move in standing(session) if not move.unattended and move.number not in decided]
+
+
 def set_by_hand(session: Session) -> set[str]:
     """Return the settings of the mix that somebody has set, as paths down to single ones: no job moves them.
 
     What was applied as it was proposed is a proposal still; names, hits and templates are no settings of the mix.
     """
-    decided = set(session.decisions.filter(move__isnull=False).values_list("move__number", flat=True))
-    mine = [m for m in standing(session) if not m.unattended and m.number not in decided and m.step != "load"]
     return {
         leaf
-        for move in mine
+        for move in made_by_hand(session)
+        if move.step != "load"
         for path, value in move.after.items()
         for leaf in set_paths(move.before.get(path), value, path)
     }

@@ -16,10 +16,13 @@ from arkund.studio.models import Move, Session, Style
 from arkund.studio.services import carding, kit_solver, reverting
 from arkund.studio.services.kit_solver import ProposedMove
 from arkund.studio.services.measuring import Measure
+from arkund.studio.services.templates import clean_name
 from arkund.studio.services.unattended import Unattended
 from arkund.studio.steps import KIT
 
 KIND = "style"  # of what is kept
+MOST_NAME = Style._meta.get_field("name").max_length
+NAMELESS = "name: a style of your own needs a name of its own."
 
 
 def own_styles(user_id: int | None) -> QuerySet[Style]:
@@ -48,9 +51,9 @@ def keep(session: Session, name: str, user_id: int | None = None) -> Style:
 
     Raises SettingsError where it has no name, or that of a style of the table.
     """
-    name = "".join(c for c in name if c.isprintable()).strip()[:40]
-    if not name or name in SCHOOLS:
-        raise SettingsError("name: a style of your own needs a name of its own.")
+    name = clean_name(name, MOST_NAME, NAMELESS)
+    if name in SCHOOLS:
+        raise SettingsError(NAMELESS)
     measure = Measure(session)
     values = {row.figure.key: row.value for row in carding.card(measure, session.plan.school)}
     own = taken_from(name, session.plan.school, values)

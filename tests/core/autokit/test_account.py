@@ -24,7 +24,7 @@ class TestFaults:
     def test_what_was_set_right(self):
         """Polarity and arrival, levels, bleed, balance: each in a line with its values; names and files before all."""
         raw = EVEN | {"bleed_toms": -6.2, "toms": 5.8, "kick": -3.2}
-        assert faults(PLAN, raw, "punchy", ["named the wrong way round: A and B"]) == [
+        assert faults(PLAN, raw, ["named the wrong way round: A and B"]) == [
             "Named the wrong way round: A and B",
             "Opposite polarity: Btm; late against its drum's other mic: KD out 1.2 ms",
             "Recorded quietly: Btm 10.9 dB under the window; hot: T1 7.0 dB over it",
@@ -35,14 +35,14 @@ class TestFaults:
     def test_a_good_recording(self):
         """Nothing wrong, nothing said; what hardly counts is not said either."""
         mics = tuple(mic.replace(trim_db=2.0, line_up=LineUp(delay_ms=-0.1)) for mic in MICS)
-        assert faults(PLAN.replace(mics=mics), EVEN | {"toms": 1.3}, "punchy") == []
-        assert faults(PLAN.replace(mics=mics), dict.fromkeys(EVEN), "punchy") == []
+        assert faults(PLAN.replace(mics=mics), EVEN | {"toms": 1.3}) == []
+        assert faults(PLAN.replace(mics=mics), dict.fromkeys(EVEN)) == []
 
     @pytest.mark.parametrize("count", [5, 40])
     def test_however_much_is_wrong(self, count):
         """A long row of names is cut short."""
         mics = tuple(MicPlan(id=f"m{k}", name=f"M{k}", line_up=LineUp(inverted=True)) for k in range(count))
-        lines = faults(PLAN.replace(mics=mics), EVEN | {"toms": 9.0}, "heavy", ["names", "files"])
+        lines = faults(PLAN.replace(mics=mics), EVEN | {"toms": 9.0}, ["names", "files"])
         assert len(lines) <= MOST_FAULTS
         assert ("and 36 more" in lines[1]) == (count == 40)
 
@@ -55,7 +55,7 @@ class TestWhose:
         [
             (["mics.kd-in.level_db"], "kick"),
             (["mics.sn.tools", "mics.btm.trim_db"], "snare"),
-            (["mics.oh.trim_db"], "overhead"),
+            (["mics.oh.trim_db"], "overheads"),
             (["groups.kick.tools"], "kick"),
             (["groups.cymbals.level_db"], "hats and cymbals"),
             (["paths.sustain.level_db"], "parallel paths"),

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from arkund.core.dsp.spectrum import axis_hz, power_density, spectrum_db, tukey
+from arkund.core.dsp.spectrum import axis_hz, power_density, spectrum_db, third_octaves_hz, tukey
 
 
 class TestSpectrum:
@@ -49,3 +49,13 @@ class TestPowerDensity:
         assert power_density(x[:, :1]) == pytest.approx(
             np.abs(np.fft.rfft(x[:, 0].astype(float))) ** 2, rel=1e-4, abs=1e-4
         )
+
+
+class TestThirdOctaves:
+    """By their nominal middles."""
+
+    def test_from_and_to(self):
+        """The exact middles of IEC 61260-1, base two, that the nominal ones stand for."""
+        found = third_octaves_hz(31.5, 16_000.0)
+        assert found[[0, 1, 15, -1]] == pytest.approx([31.25, 39.37, 1000.0, 16_000.0], abs=0.01)
+        assert np.diff(np.log2(found)) == pytest.approx(np.full(found.size - 1, 1.0 / 3.0))

@@ -1,5 +1,4 @@
 // What I did: each deed with how much it is heard, heard with and without, undone by itself.
-import { figure } from "./lib/geometry.js";
 import { registerListen } from "./lib/listen.js";
 import { Alpine, boot, registerPage, start } from "./lib/page.js";
 
@@ -47,12 +46,8 @@ Alpine.data("account", () => ({
   isOpen(whose) {
     return this.opened.includes(whose);
   },
-  sizeOf({ effect_db: db }) {
-    if (db === null) return "–";
-    return db < 0.05 ? "not heard" : `${figure(db, 1)} dB`;
-  },
   sizeWords(deed) {
-    return `mean change of third octaves, by how loud they are: ${this.sizeOf(deed)}`;
+    return `mean change of third octaves, by how loud they are: ${deed.size}`;
   },
   width({ effect_db: db }) {
     return `scaleX(${Math.min((db || 0) / MOST_DB, 1).toFixed(3)})`;
@@ -87,6 +82,7 @@ Alpine.data("account", () => ({
   },
   /** Arrows go from deed to deed, u undoes the chosen one or does it again. */
   keyed(event) {
+    if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey) return;
     const shown = this.rows().filter((deed) => this.isShown(deed));
     const at = shown.findIndex((deed) => this.isChosen(deed));
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];

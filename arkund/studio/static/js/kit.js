@@ -23,7 +23,7 @@ Alpine.data("kit", () => ({
   ...byEar,
 
   begin() {
-    this.listenToKeys();
+    this.hear("keydown", (event) => this.byKey(event));
     this.hits = new Sheet(this.$refs.hits, { left: 44, right: 16, top: 24, bottom: 30 });
   },
   known() {

@@ -98,6 +98,9 @@ Alpine.data("printing", () => ({
   zip(p) {
     return `/s/${boot.session}/prints/${p.id}.zip`;
   },
+  accountOf(p) {
+    return `/s/${boot.session}/prints/${p.id}/account.html`;
+  },
   link(p, f) {
     return `/s/${boot.session}/prints/${p.id}/${encodeURIComponent(f.file)}`;
   },

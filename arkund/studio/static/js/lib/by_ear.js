@@ -6,7 +6,7 @@ const send = (name, detail) => window.dispatchEvent(new CustomEvent(name, { deta
 export const byEar = {
   ownName: "",
 
-  heard: "", // what was asked for last: raw, or a style
+  asked: "", // for the ear, last: raw, or a style
   shown: "", // the style whose deeds are shown
 
   /** A style's figures may not be known for the kit as it stands; the chosen style is always there: it is the kit itself. */
@@ -18,11 +18,13 @@ export const byEar = {
     return row.deeds === null ? "not worked out" : `${row.deeds.length} deeds`;
   },
   hears(name) {
-    return this.heard === name;
+    return this.asked === name || (this.asked === `${name}, offered` && name !== this.chosenStyle());
+  },
+  hearsOffered() {
+    return this.asked === `${this.shown}, offered`;
   },
   hearRaw() {
-    this.heard = RAW;
-    this.shown = "";
+    this.asked = RAW;
     send("try", {});
     send("hear", "before");
   },
@@ -31,19 +33,26 @@ export const byEar = {
       await this.workOut(row.style);
       return;
     }
-    this.heard = row.style;
-    this.shown = row.chosen ? "" : row.style;
-    send("try", row.chosen ? {} : row.changes);
+    this.shown = row.chosen && this.shown !== row.style ? "" : row.style;
+    if (!row.chosen) {
+      this.hearOffered();
+      return;
+    }
+    this.asked = row.style;
+    send("try", {});
     send("hear", "after");
   },
   /** Let a style be worked out, then show what it would do, and play it. */
   async workOut(style) {
     const done = await this.$store.page.act("work-out", { style });
-    const row = this.styles().find((each) => each.style === style);
-    if (!done || !row?.deeds) return;
-    this.heard = style;
+    if (!done || !this.styles().find((each) => each.style === style)?.deeds) return;
     this.shown = style;
-    send("try", row.changes);
+    this.hearOffered();
+  },
+  /** Play what is offered; of the chosen style that is not the kit as it stands. */
+  hearOffered() {
+    this.asked = `${this.shown}, offered`;
+    send("try", this.offered().changes);
     send("hear", "after");
   },
   offered() {
@@ -56,7 +65,9 @@ export const byEar = {
     const row = this.offered();
     if (!row) return "";
     if (!row.deeds.length) return `${row.style}: nothing that stays within its bounds brings this kit nearer to its targets.`;
-    return `${row.style} would do this; what you set by hand stays as it is. Press 1 for raw, ${this.styles().indexOf(row) + 2} for this again.`;
+    const key = this.styles().indexOf(row) + 2;
+    const again = row.chosen ? `${key} plays the kit as it stands` : `${key} plays this again`;
+    return `${row.style} would do this; what you set by hand stays as it is. 1 plays raw, ${again}.`;
   },
   async use() {
     const { style } = this.offered();
@@ -79,17 +90,15 @@ export const byEar = {
   },
   drop() {
     this.shown = "";
-    this.heard = "";
+    this.asked = "";
     send("try", {});
   },
   /** 1 plays the raw kit, 2 and on the styles in their order. */
-  listenToKeys() {
-    window.addEventListener("keydown", (event) => {
-      if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
-      const number = Number(event.key);
-      const row = this.styles()[number - 2];
-      if (number === 1) this.hearRaw();
-      else if (row && !(this.isUnknown(row) && this.$store.page.job)) this.hearStyle(row);
-    });
+  byKey(event) {
+    if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+    const number = Number(event.key);
+    const row = this.styles()[number - 2];
+    if (number === 1) this.hearRaw();
+    else if (row && !(this.isUnknown(row) && this.$store.page.job)) this.hearStyle(row);
   },
 };

@@ -199,8 +199,8 @@ export function registerPage() {
       return `${name}${page ? `, on ${page}` : ""}: ${named.title}`;
     },
     /** Every first choice; where it is in doubt which mic is which, that is asked first, here; once all is answered it goes on by itself. */
-    async propose(more = {}) {
-      const row = await this.act("propose", more);
+    async propose() {
+      const row = await this.act("propose");
       this.questions = row?.result?.ask || [];
       if (this.questions.length) this.focusQuestion();
       else if (row?.result?.moves) location.href = `${base}/account/`;
@@ -288,8 +288,8 @@ export function registerPage() {
       window.dispatchEvent(new CustomEvent("loop", { detail: { start, stop: (lines[bar + 2] ?? start + 4) + 0.3 } }));
       this.try(note.trial, "");
     },
-    hearHit(note) {
-      window.dispatchEvent(new CustomEvent("hit", { detail: this.micAsked(note) }));
+    hearHit(mic) {
+      window.dispatchEvent(new CustomEvent("hit", { detail: mic }));
     },
     isListened(kind, strip) {
       return this.listening[kind].includes(strip);
