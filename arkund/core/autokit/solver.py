@@ -189,11 +189,11 @@ def _descend(
 
 
 def _corrected(problem: _Problem, a: np.ndarray, b: np.ndarray, response: np.ndarray) -> np.ndarray:
-    """Return the response with the least change that explains a step (Broyden 1965), each lever in its own steps."""
+    """Return the response with the least change that explains a step (Broyden 1965), each lever in its own steps; one shorter than a lever's step explains no
+    more than its share, as what figures differ by there is what they jump by.
+    """
     by = (b - a) / problem.step
-    length = float(by @ by)
-    if length == 0.0:
-        return response
+    length = max(float(by @ by), 1.0)
     scaled = response * problem.step
     rest = problem.vector(b) - problem.vector(a) - scaled @ by
     return (scaled + np.outer(rest, by) / length) / problem.step

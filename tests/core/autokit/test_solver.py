@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from arkund.core.autokit.objective import FAR, INSIDE, Goal, Objective
-from arkund.core.autokit.solver import Lever, solve
+from arkund.core.autokit.solver import Lever, _corrected, _Problem, solve
 from arkund.core.card.targets import INF
 
 FREE = dict.fromkeys("ab", 0.0)
@@ -16,6 +16,16 @@ def solved(rows, levers, measure, **more):
 
 class TestSolve:
     """Levers found by measuring alone."""
+
+    def test_a_figure_that_jumps(self):
+        """What it jumps by over a tenth of a step is no response of five a unit; over a whole step what it moves by is believed."""
+        problem = _Problem(
+            [Lever("a", 0.0, -6.0, 6.0)], Objective((Goal("f", 1.0, 2.0),)), lambda v: {"f": 0.5 * (v["a"] > 0.0)}
+        )
+        start, none = np.array([0.0]), np.zeros((1, 1))
+        assert _corrected(problem, start, np.array([0.1]), none) == pytest.approx(0.05)
+        assert _corrected(problem, start, np.array([1.0]), none) == pytest.approx(0.5)
+        assert _corrected(problem, start, start, none) == pytest.approx(0.0)
 
     def test_the_nearest_edge(self):
         """A figure is brought just inside its range, and no further."""
