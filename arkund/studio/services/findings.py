@@ -68,7 +68,8 @@ def find_part(step: str, part: int, measure: Measure) -> list[Finding]:
 
 
 def _worded(finding: Finding) -> Finding:
-    return dataclasses.replace(finding, title=with_minus(finding.title), evidence=with_minus(finding.evidence))
+    told = {name: with_minus(getattr(finding, name)) for name in ("title", "evidence", "short")}
+    return dataclasses.replace(finding, **told)
 
 
 def notes(step: str, session: Session, measure: Measure) -> list[Note]:

@@ -103,7 +103,7 @@ def _to_middle(job: Unattended) -> None:
         return
     names = ", ".join(session.plan.mic(path.split(".")[1]).name for path in changes)
     title = f"Trimmed to the middle of their windows: {names}"
-    measured = "They lay within; at the middle, what follows does not hang on how they were recorded."
+    measured = "They lay within; at the middle, what follows does not depend on how they were recorded."
     job.make(changes, version=session.version, step="level", title=title[:200], measured=measured)
 
 
