@@ -22,7 +22,7 @@ WORTH = 0.05  # what a step must promise, and what it must give of that
 LOOKED = 6  # levers that were not moved, tried again
 WORTH_AGAIN = 0.5  # what a sweep must win to be followed by another, and a search where levers were moved before
 NO_MOVE = 0.01
-OUT = 0.03  # by which a figure may miss its range more to leave a lever alone: a target counts as met within 0.05
+OUT = 0.05  # by which a figure may miss its range and still hold it
 HEARD = 0.5  # of a lever's step: less is hardly heard
 KEPT, HARDLY_HEARD = (
     0.1,
@@ -253,7 +253,7 @@ def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.n
         np.round(by, 1) == 0.0
     )  # the least of a clipper takes much off the one loudest hit
     now = np.clip(np.round(np.where(little, problem.start + 0.1 * np.sign(by), values), 1), problem.low, problem.high)
-    moved = np.abs(now - problem.start) / problem.step
+    moved, begun = np.abs(now - problem.start) / problem.step, now
     for number in np.argsort(moved):
         if now[number] == problem.start[number]:
             continue
@@ -262,12 +262,13 @@ def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.n
         allowed = HARDLY_HEARD if moved[number] < HEARD else KEPT
         if _expected(problem, now, without, response) > problem.merit(now) + 2.0 * allowed:
             continue  # not even by what is known of it
-        if problem.merit(without) <= problem.merit(now) + allowed and not _leaves_range(problem, now, without):
+        if problem.merit(without) <= problem.merit(now) + allowed and not _leaves_range(problem, begun, without):
             now = without
     return now
 
 
-def _leaves_range(problem: _Problem, now: np.ndarray, there: np.ndarray) -> bool:
-    """Say whether a figure that is in its range now is not in it there, or further off."""
-    pairs = zip(problem.objective.goals, problem.vector(now).tolist(), problem.vector(there).tolist(), strict=True)
-    return any(off_by(b, (goal.low, goal.high)) > off_by(a, (goal.low, goal.high)) + OUT for goal, a, b in pairs)
+def _leaves_range(problem: _Problem, begun: np.ndarray, there: np.ndarray) -> bool:
+    """Say whether a figure that held its range where levers began to be left alone does not hold it there; of the others the merit tells."""
+    pairs = zip(problem.objective.goals, problem.vector(begun).tolist(), problem.vector(there).tolist(), strict=True)
+    off = [(off_by(a, (goal.low, goal.high)), off_by(b, (goal.low, goal.high))) for goal, a, b in pairs]
+    return any(before <= OUT < after for before, after in off)
