@@ -43,16 +43,20 @@ COSTS = (
     wanted("accents_kick", "kick accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
     wanted("accents_snare", "back-beat accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
     wanted("hats_even", "gain range of hi-hat and ride", (-INF, 3.0), (-INF, 4.0), (-INF, 6.0),
-        how="above 6 kHz, what was done to hits that sound alone, from the least to the most (5 to 95 %)"),
+        how="above 6 kHz, 5 to 95 %: what was done to hits that sound alone, or what their mics' rows do over time, whichever is more"),
+    wanted("steady", "gain range of overheads and rooms", (-INF, 2.0), (-INF, 3.0), (-INF, 6.0),
+        how="above 6 kHz, 5 to 95 %: what their rows and groups do over time"),
     wanted("tails", "deepest cut between hits", (-10.0, INF), (-15.0, INF), (-20.0, INF),
         how="of what lies within 30 dB of the hits: how much further it was turned down than they were (deepest 5 %)"),
+    wanted("tail_cut", "tails cut at", (-INF, -40.0), (-INF, -30.0), (-INF, -25.0),
+        how="how far a drum has rung out when gate or cut turns its mic down by 3 dB, the median of its hits; what has sunk into the bleed has rung out"),
     wanted("floor", "noise floor between hits", (-INF, 1.0), (-INF, 3.0), (-INF, 6.0), against="change", how="the softest fifth against the hits"),
     wanted("top", "top end", within(2.0), within(3.0), within(4.0), against="change", how="11 to 18 kHz against 4 to 11 kHz"),
     wanted("width", "stereo width", within(2.0), within(3.0), within(3.0), against="change", how="side against mid"),
-    wanted("image_cymbals", "image of the cymbals", within(1.0), against="change", how="left against right above 6 kHz, between hits"),
+    wanted("image_cymbals", "image of the cymbals", within(1.0), against="change", how="overheads, left against right above 6 kHz, between hits"),
 )  # fmt: skip
 # What the kit's sound alone does not tell, or its other half does.
-ELSEWHERE = ("plr", "clip_usual", "clip_loudest", "distortion")
+ELSEWHERE = ("plr", "clip_usual", "clip_loudest", "distortion", "steady", "tail_cut", "image_cymbals")
 
 
 class Reading:
@@ -157,7 +161,6 @@ def costs(raw: Sound | Reading, now: Sound) -> dict[str, float | None]:
         "floor": _change(before.floor_db, after.floor_db),
         "top": after.top_db - before.top_db,
         "width": _change(before.width_db, after.width_db),
-        "image_cymbals": _change(before.cymbals_left_db, after.cymbals_left_db),
     }
 
 
@@ -165,6 +168,11 @@ def over_limit(figures: Mapping[str, float | None], style: str) -> dict[str, flo
     """Return by figure by how much its limit of a style is passed; those that hold are left out."""
     off = {cost.figure.key: off_by(figures.get(cost.figure.key), cost.ranges[style]) for cost in COSTS}
     return {key: by for key, by in off.items() if by > 0.0}
+
+
+def image_change_db(raw: Sound, now: Sound) -> float | None:
+    """Return by how much the overheads' picture of the cymbals moved to the left, raw and now; None of a mono sound."""
+    return _change(Reading(raw).cymbals_left_db, Reading(now).cymbals_left_db)
 
 
 def _change(before: float | None, after: float | None) -> float | None:

@@ -84,6 +84,8 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     "hats_even": {
         HIGH: ("Hats swing with the kit: less ducking and reduction in their mics and the overheads.", "punch")
     },
+    "steady": {HIGH: ("Overheads or rooms swing with the hits: less reduction and ducking in their rows.", "punch")},
+    "tail_cut": {HIGH: ("A drum is cut while it still rings: a longer hold and release, or regions.", "clean")},
     "tails": {LOW: ("What rings between hits is cut: a smaller range, a longer hold and release.", "clean")},
     "floor": {HIGH: ("What lies between hits came up: SUSTAIN softer, less reduction.", "blend")},
     "top": {
@@ -103,8 +105,8 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
         HIGH: ("The snare comes from the left: its pan, or the overheads' levels.", "blend"),
     },
     "image_cymbals": {
-        LOW: ("Cymbals moved to the right: the levels and pans of overheads and rooms.", "blend"),
-        HIGH: ("Cymbals moved to the left: the levels and pans of overheads and rooms.", "blend"),
+        LOW: ("Cymbals moved to the right: the overheads' levels and pans.", "blend"),
+        HIGH: ("Cymbals moved to the left: the overheads' levels and pans.", "blend"),
     },
 }
 

@@ -7,8 +7,8 @@ import numpy as np
 
 from arkund.core.clean import regions as cutting
 from arkund.core.clean.measure import Separation
-from arkund.core.clean.ring import DEEPEST_DB, HOP_S, Ringing, heard_for
-from arkund.core.clean.settings import DEPTH, HEARD_DB, USUAL_HEARD_DB, cleans, down_db, usual_down_db
+from arkund.core.clean.ring import HOP_S, Ringing, heard_for
+from arkund.core.clean.settings import DEPTH, FOLLOWED_DB, cleans, down_db, usual_down_db
 from arkund.core.findings import Finding
 from arkund.core.kit.pieces import is_tom
 from arkund.core.rig import rows
@@ -59,10 +59,9 @@ def gentler(gate: Gate) -> Gate:
     )
 
 
-def after_ring(gate: Gate, measured: Separation, ringing: Ringing, look: str) -> Gate:
+def after_ring(gate: Gate, measured: Separation, ringing: Ringing, followed_db: float) -> Gate:
     """Return a gate that stays open while its drum is usually heard, and then closes no faster than the drum itself falls."""
-    deepest_db = HEARD_DB.get(look, USUAL_HEARD_DB)
-    heard = heard_for(ringing, deepest_db)
+    heard = heard_for(ringing, followed_db)
     if heard is None:
         return gate
     until_s, fallen_db = heard
@@ -80,7 +79,9 @@ def _rounded(ms: float, low: float, high: float) -> float:
     return min(max(5.0 * round(ms / 5.0), low), high)
 
 
-def gate_for(start: Gate, measured: Separation, ringing: Ringing, look: str, mic) -> Gate:
+def gate_for(
+    start: Gate, measured: Separation, ringing: Ringing, look: str, mic, followed_db: float = FOLLOWED_DB
+) -> Gate:
     """Return a gate with its threshold between the loudest of others and the softest own hit, at most 14 dB below that one, that stays open while the drum
     rings; a gentler one where it rolls.
     """
@@ -92,16 +93,18 @@ def gate_for(start: Gate, measured: Separation, ringing: Ringing, look: str, mic
         range_db=down_db(look, mic.piece, mic.role) or start.range_db,
     )
     if measured.own_db:
-        gate = after_ring(gate, measured, ringing, look)
+        gate = after_ring(gate, measured, ringing, followed_db)
     return gentler(gate) if rolls(measured.own_s) else gate
 
 
-def regions_for(mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int) -> Regions:
+def regions_for(
+    mic, ringing: Ringing, times_s, look: str, sample_rate_hz: int, followed_db: float = FOLLOWED_DB
+) -> Regions:
     """Return the cut by hits: what stands in the mic's row, with new regions, or the usual one, that goes down as fast as the drum itself falls."""
     start = mic.first("regions")
     if start is None:
         start = Regions(down_db=down_db(look, mic.piece, mic.role) or usual_down_db(mic.piece, mic.role))
-        if heard := heard_for(ringing, DEEPEST_DB):
+        if heard := heard_for(ringing, followed_db):
             start = start.replace(fade_out_ms=_rounded(1000.0 * start.down_db * heard[0] / heard[1], *FADES_MS))
     return start.replace(on=True, spans=cutting.spans(times_s, ringing, start, sample_rate_hz))
 

@@ -4,7 +4,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
+from arkund.core.clean.settings import FOLLOWED_DB
 from arkund.core.units import gain_to_db
 
 Read = Callable[[int, int], np.ndarray]
@@ -13,11 +15,10 @@ HOP_S = 0.005  # of the envelope, and of what each of its values is the RMS
 RISE_S = 0.025  # a hit's level is the largest within this of its start
 LOOK_S = 1.6  # a ring is followed for this long
 CLEAR_S = 0.8  # after an own hit, that what sounds no longer counts as its ring but as bleed
-DEEPEST_DB = 30.0  # below its own hit, a ring is not followed further
 OVER_BLEED_DB = 3.0
+GONE_S = 0.05  # for which a ring stays under what it is over at: beating modes dip for shorter
 LEAST_FALL_DB = 3.0  # that tells how fast a drum falls
 SHORTEST_S = 0.06
-LEAST_HITS = 3  # to tell how a drum usually falls
 USUAL_FALL = 0.35  # of the hits fall faster than what is taken as usual: others' hits lift many of them
 PIECE_S = 30.0  # read at a time
 QUIETEST_DB = -120.0
@@ -37,10 +38,12 @@ class Ringing:
     ends_s: tuple[float, ...]
 
 
-def ringing(read: Read, length: int, times_s: Sequence[float], sample_rate_hz: int) -> Ringing:
-    """Measure a mic; read(start, stop) gives its recording, times_s are those of its drum's hits, in order.
+def ringing(
+    read: Read, length: int, times_s: Sequence[float], sample_rate_hz: int, followed_db: float = FOLLOWED_DB
+) -> Ringing:
+    """Measure a mic; read(start, stop) gives its recording, times_s are those of its drum's hits, in order; followed_db : how far a ring is followed.
 
-    A ring is over where this hit's own level says so: it has usually fallen below the bleed, or by DEEPEST_DB, or it really has fallen into the bleed earlier.
+    A ring is over where this hit's own level says so: it has usually fallen below the bleed, or by followed_db, or it really has fallen into the bleed earlier.
     What others play meanwhile does not prolong it.
     """
     env = _envelope_db(read, length, sample_rate_hz)
@@ -55,7 +58,9 @@ def ringing(read: Read, length: int, times_s: Sequence[float], sample_rate_hz: i
     elsewhere = env[~played[: env.size]]
     bleed_db = float(np.median(elsewhere)) if elsewhere.size else QUIETEST_DB
     fall = _usual_fall(rows - levels[:, None], at) if at.size else np.zeros(look)
-    ends = [_end(row, level, fall, bleed_db) * HOP_S for row, level in zip(rows, levels.tolist(), strict=True)]
+    ends = [
+        _end(row, level, fall, bleed_db, followed_db) * HOP_S for row, level in zip(rows, levels.tolist(), strict=True)
+    ]
     return Ringing(
         tuple(np.round(fall, 2).tolist()),
         round(bleed_db, 1),
@@ -87,17 +92,18 @@ def _usual_fall(rows: np.ndarray, at: np.ndarray) -> np.ndarray:
     out = np.empty(look)
     for k in range(look):
         mine = rows[gaps > k + 2, k]
-        out[k] = np.quantile(mine, USUAL_FALL) if mine.size >= min(LEAST_HITS, rows.shape[0]) else np.nan
+        out[k] = np.quantile(mine, USUAL_FALL) if mine.size else np.nan
     known = np.flatnonzero(~np.isnan(out))
     out = np.interp(np.arange(look), known, out[known]) if known.size else np.zeros(look)
     return np.minimum.accumulate(np.minimum(out, 0.0))
 
 
-def _end(row: np.ndarray, level_db: float, fall_db: np.ndarray, bleed_db: float) -> int:
+def _end(row: np.ndarray, level_db: float, fall_db: np.ndarray, bleed_db: float, followed_db: float) -> int:
     """Return after how many hops a hit's ring is over."""
-    floor = max(bleed_db + OVER_BLEED_DB, level_db - DEEPEST_DB)
+    floor = max(bleed_db + OVER_BLEED_DB, level_db - followed_db)
     usual = np.flatnonzero(level_db + fall_db < floor)
-    really = np.flatnonzero(row < floor)
+    loudest = sliding_window_view(row, round(GONE_S / HOP_S)).max(axis=1)
+    really = np.flatnonzero(loudest < floor)
     really = really[really > round(RISE_S / HOP_S)]
     ends = [some[0] for some in (usual, really) if some.size]
     return max(int(min(ends, default=row.size)), round(SHORTEST_S / HOP_S))

@@ -14,8 +14,8 @@ LOOKS = {
 DEPTH = {"regions": "down_db", "gate": "range_db"}
 WAYS = ("gate", "cut", "leave")
 DOWN_DB = {"tight": {"tom": 60.0, "kick": 24.0, "snare": 16.0}, "some life": {"tom": 24.0, "kick": 14.0, "snare": 12.0}}
-HEARD_DB = {"tight": 12.0}  # how far a drum has fallen when its gate begins to close, where that is not USUAL_HEARD_DB
-USUAL_HEARD_DB = 20.0
+FOLLOWED_DB = 30.0  # how far a drum has rung out when its gate or region closes
+FOLLOWED_BY_STYLE_DB, FOLLOWED_TIGHT_DB = {"natural": 40.0, "heavy": 25.0}, 25.0
 OTHERS_DB = 12.0  # of what is cleaned by hand alone
 BOTTOM_DB = 10.0  # of a snare's bottom: its wires answer the whole kit, and belong to it
 
@@ -42,3 +42,9 @@ def down_db(look: str, piece: str, role: str) -> float:
     rows = DOWN_DB.get(look, {})
     usual = rows.get("tom" if is_tom(piece) else piece, 0.0)
     return min(usual, BOTTOM_DB) if role == "bottom" else usual
+
+
+def followed_db(look: str, style: str) -> float:
+    """Return how far a drum is followed as it rings out, in dB under its hit."""
+    by_style = FOLLOWED_BY_STYLE_DB.get(style, FOLLOWED_DB)
+    return min(by_style, FOLLOWED_TIGHT_DB) if look == "tight" else by_style

@@ -2,28 +2,33 @@
 
 import dataclasses
 import functools
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from arkund.core.beside import at_once
 from arkund.core.card.clipping import CUTS, clipping, pieces_at, taken_db
-from arkund.core.card.cost import COSTS, costs
+from arkund.core.card.cost import COSTS, costs, image_change_db
 from arkund.core.card.distortion import LEAST_DB, residual_db
 from arkund.core.card.help import help_of
 from arkund.core.card.measure import bleed_db, kit_figures, times
 from arkund.core.card.own_style import targets_of
 from arkund.core.card.raw import balanced_plan, raw_plan
+from arkund.core.card.rows import NOT_CUT_DB, cut_db, gain_range_db, is_steady
 from arkund.core.card.sound import STRONG, Hits, Sound
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
+from arkund.core.clean.settings import cleans
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
-from arkund.core.kit.pieces import is_close, is_tom, timing_mic
+from arkund.core.kit.pieces import is_close, is_shell, is_tom, timing_mic
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import average_envelope
 from arkund.core.render.source import Recordings
 from arkund.core.replace.low_end import low_end as low_end_of
 from arkund.core.rig import places
+from arkund.core.rig.hearing import audible
+from arkund.core.rig.wiring import group_id
 from arkund.studio.models import Move, Session
 from arkund.studio.services import layering, whole
 from arkund.studio.services.measuring import Measure
@@ -33,6 +38,8 @@ from arkund.studio.steps import STEPS
 Span = tuple[int, int]
 MET_DB = 0.05
 OF_THE_SONG = ("headroom",)  # what a part of the song does not tell
+# Whose rows must not swing, by role or by piece.
+_SWINGS = {"overhead": "steady", "room": "steady", "hihat": "hats", "ride": "hats"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,6 +151,71 @@ def clipped(plan: Plan, recordings: Recordings, span: Span, hits: Hits) -> dict[
     return clipping(taken) | {"distortion": max(added)}
 
 
+def by_rows(measure: Measure, span: Span) -> dict[str, float | None]:
+    """Return what the rows of cymbals, overheads and rooms do over time, where tails are cut, and the overheads' picture: figures of what was lost that no
+    level of a group or path changes.
+    """
+    plan, rate = measure.plan, measure.rate
+    rows = functools.cache(lambda name: [x.T for x in row_of(plan, measure.recordings, name, span)])
+    ranges: dict[str, list[float]] = {"steady": [], "hats": []}
+    cut = []
+    for mic in [mic for mic in audible(plan) if not mic.is_layer]:
+        kind = _SWINGS.get(mic.role) or _SWINGS.get(mic.piece)
+        if kind:
+            ranges[kind] += _range_db([f"mic:{mic.id}", f"group:{group_id(mic, plan.groups)}"], plan, rows, rate)
+        if is_shell(mic.piece):
+            cut += _tail_cut_db(measure, mic, rows, span)
+    return {
+        "steady": max(ranges["steady"], default=None),
+        "hats_row": max(ranges["hats"], default=0.0),
+        "tail_cut": max(cut, default=None),
+        "image_cymbals": _image_db(measure, span),
+    }
+
+
+def with_rows(found: dict[str, float | None], by_rows: dict[str, float | None]) -> dict[str, float | None]:
+    """Return figures of what was lost with those of the rows among them."""
+    even = found.get("hats_even")
+    row = by_rows["hats_row"]
+    told = {key: value for key, value in by_rows.items() if key != "hats_row"}
+    return found | told | {"hats_even": None if even is None else max(even, row)}
+
+
+def _range_db(names: list[str], plan: Plan, rows: Callable[[str], list[np.ndarray]], rate: int) -> list[float]:
+    """Return the range of what a mic's row and its group's do over time; of tools that do the same at every moment it is none."""
+    swinging = [n for n in names if not n.endswith(":") and not is_steady(places.named(plan, n).strip.tools)]
+    if not swinging:
+        return [0.0]
+    found = gain_range_db([(rows(name)[0], rows(name)[-1]) for name in swinging if rows(name)], rate)
+    return [] if found is None else [found]
+
+
+def _tail_cut_db(measure: Measure, mic: MicPlan, rows: Callable[[str], list[np.ndarray]], span: Span) -> list[float]:
+    """Return where a drum's tail is cut in a mic that is cleaned, nothing where it is not."""
+    on = [tool for tool in mic.tools if tool.on]
+    cleaners = [number for number, tool in enumerate(on) if cleans(tool)]
+    row = rows(f"mic:{mic.id}") if cleaners else []
+    if not row:
+        return []
+    before, after = row[cleaners[0]][:, 0], row[cleaners[-1] + 1][:, 0]
+    times_s = [h.time_s for h in heard_hits(measure, span).get(mic.piece, [])]
+    found = cut_db(before, after, measure.ringing(mic), mic.trim_db, times_s, measure.rate)
+    return [] if found is None else [found]
+
+
+def _image_db(measure: Measure, span: Span) -> float | None:
+    """Return by how much the overheads' picture moved; None without a pair of them."""
+    pair = [mic for mic in audible(measure.plan) if mic.role == "overhead"]
+    name = f"group:{group_id(pair[0], measure.plan.groups)}" if len(pair) > 1 else "group:"
+    if name == "group:":
+        return None
+    both = (measure.at(balanced_plan(measure.plan)), measure)
+    raw, now = (
+        Sound(rendered(mine.plan, mine.recordings, span, name), heard_hits(mine, span), measure.rate) for mine in both
+    )
+    return image_change_db(raw, now)
+
+
 def close_shells(measure: Measure) -> list[MicPlan]:
     """Return the close mics of drums that are heard."""
     return [mic for mic in measure.shells() if is_close(mic.role) and not mic.mute]
@@ -157,12 +229,15 @@ def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
         raw, now = heard(measure.at(balanced_plan(measure.plan)), span), heard(measure, span)
         dense = {"plr": figures(measure, span)["density"]}
         clipping_now = clipped(measure.plan, measure.recordings, span, now.hits)
+        rows = by_rows(measure, span)
+        of_rows = {"steady": 0.0, "tail_cut": NOT_CUT_DB, "image_cymbals": 0.0}
         none = (
             costs(raw, raw)
             | {"plr": kit_figures(raw)["density"]}
             | {"clip_usual": 0.0, "clip_loudest": 0.0, "distortion": LEAST_DB}
+            | {key: None if rows[key] is None else value for key, value in of_rows.items()}
         )
-        return {"none": _rounded(none), "now": _rounded(costs(raw, now) | dense | clipping_now)}
+        return {"none": _rounded(none), "now": _rounded(with_rows(costs(raw, now), rows) | dense | clipping_now)}
 
     found = measure.kept("kit costs", [measure.plan.to_json(), list(span)], compute)
     none, now = found["none"], found["now"]

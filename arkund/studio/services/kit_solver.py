@@ -139,6 +139,7 @@ class _Kit:
         self.raw = carding.figures(measure.at(raw_plan(origin)), self._span)
         self._balanced = Reading(self._sound(balanced_plan(origin)))
         self._bleed = carding.bleed(begun, self._span)
+        self._rows = carding.by_rows(begun, self._span)
         self._kicks = layering.before_levels(begun, "kick")
         self._low_ends: dict[tuple[float, ...], dict[str, float | None]] = {}  # by the levels of the kick's mics
 
@@ -154,7 +155,7 @@ class _Kit:
         now = kit_figures(kit) | self._bleed | self._low_ends[levels]
         found = {key: about(key, now, self.raw) for key in now}
         clipped = carding.clipped(plan, self._recordings, self._span, self._hits)
-        return found | costs(self._balanced, kit) | clipped | {"plr": now["density"]}
+        return found | carding.with_rows(costs(self._balanced, kit), self._rows) | clipped | {"plr": now["density"]}
 
     def _sound(self, plan: Plan) -> Sound:
         audio = rendered(plan, self._recordings, self._span, "kit")

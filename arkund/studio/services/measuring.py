@@ -18,7 +18,7 @@ from arkund.core.clean.measure import Separation, opened, separation
 from arkund.core.clean.outcome import Outcome, outcome, peak_changes_db
 from arkund.core.clean.propose import gate_for, regions_for, start_settings
 from arkund.core.clean.ring import Ringing, ringing
-from arkund.core.clean.settings import cleans
+from arkund.core.clean.settings import cleans, followed_db
 from arkund.core.dsp.loudness import measure as loudness_of
 from arkund.core.dsp.null import null_db
 from arkund.core.files.audio import read_padded
@@ -67,7 +67,7 @@ from arkund.studio.models import Measured, Session
 from arkund.studio.services.recordings import hits_depend, hits_of, recordings_of
 from arkund.studio.services.rendering import rendered, row_of
 
-VERSION = 24  # of the measurements: raised when one of them is computed in another way
+VERSION = 25  # of the measurements: raised when one of them is computed in another way
 FOUR = (4, 4)
 LONE_S = (0.2, 0.13)  # nobody else is struck so long before a hit and after it
 
@@ -359,12 +359,17 @@ class Measure:
 
         def compute(mic: MicPlan) -> dict:
             times = [h.time_s for h in self.hits.get(mic.piece, [])]
-            return dataclasses.asdict(ringing(self._with_placed(mic), length, times, self.rate))
+            return dataclasses.asdict(ringing(self._with_placed(mic), length, times, self.rate, self.followed_db))
 
         placed = [each.to_json() for each in self.plan.placements]
-        asked = [([mic.id, mic.piece, placed], functools.partial(compute, mic)) for mic in mics]
+        asked = [([mic.id, mic.piece, placed, self.followed_db], functools.partial(compute, mic)) for mic in mics]
         found = self.kept_each("ringing", asked)
         return [Ringing(**{k: tuple(v) if isinstance(v, list) else v for k, v in data.items()}) for data in found]
+
+    @property
+    def followed_db(self) -> float:
+        """How far a drum is followed as it rings out."""
+        return followed_db(self.plan.cleaning.look, self.plan.school)
 
     def _with_placed(self, mic: MicPlan) -> Callable[[int, int], np.ndarray]:
         """Return what reads a mic in the time of its recording, with the hits that stand in the place of others."""
@@ -382,8 +387,8 @@ class Measure:
         """Return a gate and a cut by hits for a mic, each as it would be set."""
         look, times = self.plan.cleaning.look, [h.time_s for h in self.hits.get(mic.piece, [])]
         ringing = self.ringing(mic)
-        gate = gate_for(start_settings(mic), self.separation(mic), ringing, look, mic)
-        return gate, regions_for(mic, ringing, times, look, self.rate)
+        gate = gate_for(start_settings(mic), self.separation(mic), ringing, look, mic, self.followed_db)
+        return gate, regions_for(mic, ringing, times, look, self.rate, self.followed_db)
 
     def followed(self, mic: MicPlan, kind: str) -> dict[str, tuple]:
         """Return what a tool that is drawn over the song follows in a mic: the settings by which it knows the hits."""

@@ -6,6 +6,7 @@ import pytest
 from arkund.core.clean.measure import Separation, separation
 from arkund.core.clean.propose import change, deeper, gate_for, propose, regions_for, start_settings, way_of
 from arkund.core.clean.ring import Ringing, ringing
+from arkund.core.clean.settings import FOLLOWED_DB, followed_db
 from arkund.core.kit.pieces import is_shell
 from arkund.core.load.sound import sounds_like_another
 from arkund.core.plan import change as changes
@@ -44,32 +45,38 @@ class TestAfterTheRing:
     @pytest.mark.parametrize("t60_s", [0.6, 1.2, 2.4])
     @pytest.mark.parametrize("soft_db", [0.0, -7.0])
     def test_stays_open_while_the_drum_is_heard(self, t60_s: float, soft_db: float):
-        """Until the usual hit is 20 dB down, and then it adds no more than the drum's own fall; a floor tom was closed 0.27 s in, 8 dB under its peak."""
+        """Until the usual hit is 30 dB down, and then it adds no more than the drum's own fall; a floor tom was closed 0.27 s in, 8 dB under its peak."""
         times, levels = [0.5, 4.0, 7.5, 11.0], [-8.0, -8.0, -8.0, -8.0 + soft_db]
         x = tom(times, levels, t60_s, 14.0, -90.0)
         rings = ringing(lambda start, stop: x[start:stop], x.size, times, RATE)
         heard = Separation("t", tuple(level + 3.0 for level in levels), {"snare": (-30.0, -31.0)})
         mine = gate_for(start_settings(TOM), heard, rings, "some life", TOM)
         gain_db = 20 * np.log10(gain(x, mine, RATE))
-        heard_s = t60_s * 20.0 / 60.0
+        heard_s = t60_s * FOLLOWED_DB / 60.0
         assert gain_db[round(0.505 * RATE) : round((0.5 + 0.93 * heard_s) * RATE)].min() > -0.5
         later = gain_db[round((0.5 + heard_s) * RATE) : round(3.9 * RATE) : round(0.02 * RATE)]
         assert later.min() < -20.0
         assert np.diff(later).min() / 0.02 > -1.1 * max(60.0 / t60_s, mine.range_db / 1.0)
 
     def test_into_the_bleed(self):
-        """Where bleed covers the ring earlier, it closes there; in a tight kit sooner still."""
+        """Where bleed covers the ring earlier, it closes there; where a drum is followed less far, sooner still."""
         times = [0.5, 4.0, 7.5, 11.0]
         x = tom(times, [-10.0] * 4, 2.0, 14.0, -27.0)
         rings = ringing(lambda start, stop: x[start:stop], x.size, times, RATE)
         heard = Separation("t", (-7.0,) * 4, {"snare": (-13.0, -14.0)})
         holds = []
-        for look in ("some life", "tight"):
-            mine = gate_for(start_settings(TOM), heard, rings, look, TOM)
+        for followed_db in (FOLLOWED_DB, 10.0):
+            mine = gate_for(start_settings(TOM), heard, rings, "some life", TOM, followed_db)
             falls_s = 2.0 * (-7.0 - mine.threshold_db + mine.hysteresis_db) / 60.0
             holds.append(falls_s + mine.hold_ms / 1000.0)
         assert holds[0] == pytest.approx(2.0 * (27.0 - 10.0 - 3.0) / 60.0, abs=0.1)
         assert holds[1] < holds[0]
+
+    def test_further_in_a_natural_kit(self):
+        """By style, and no further than a tight kit wants it."""
+        by_style = [followed_db("some life", style) for style in ("natural", "punchy", "heavy")]
+        assert by_style == [40.0, 30.0, 25.0]
+        assert followed_db("tight", "natural") == 25.0
 
     def test_a_cut_goes_down_as_the_drum_falls(self):
         """Its fade takes as long as the drum to fall so far; what somebody has set stays."""

@@ -5,7 +5,8 @@ import pytest
 
 from arkund.core.clean.outcome import outcome
 from arkund.core.clean.regions import spans
-from arkund.core.clean.ring import DEEPEST_DB, HOP_S, Ringing, ringing
+from arkund.core.clean.ring import HOP_S, Ringing, ringing
+from arkund.core.clean.settings import FOLLOWED_DB
 from arkund.core.hits.measure import find_hits
 from arkund.core.hits.resolve import Hit
 from arkund.core.hits.settings import HitSettings
@@ -37,11 +38,11 @@ class TestRinging:
 
     @pytest.mark.parametrize("t60_s", [0.5, 0.9, 1.6])
     def test_until_it_is_deep_enough(self, t60_s: float):
-        """In silence a ring is followed down to DEEPEST_DB, of soft hits as of loud ones."""
+        """In silence a ring is followed down to FOLLOWED_DB, of soft hits as of loud ones."""
         times = [0.5, 3.0, 5.5, 8.0]
         found = measured(tom(times, [-8, -20, -12, -14], t60_s, 11.0, -110.0), times)
         rings_s = np.subtract(found.ends_s, times)
-        assert rings_s == pytest.approx(t60_s * DEEPEST_DB / 60.0, rel=0.05, abs=2 * HOP_S)
+        assert rings_s == pytest.approx(t60_s * FOLLOWED_DB / 60.0, rel=0.05, abs=2 * HOP_S)
 
     def test_until_it_falls_into_the_bleed(self):
         """Over bleed, a soft hit's region is shorter than a loud one's, by what it is softer."""

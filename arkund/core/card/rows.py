@@ -1,0 +1,83 @@
+"""What rows of tools do to mics over time, measured by what comes into them and what leaves them: how steady cymbals stay, and where a drum's tail is cut."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from scipy.signal import butter, sosfilt
+
+from arkund.core.card.sound import HIGHS_HZ, ORDER
+from arkund.core.clean.ring import HOP_S, OVER_BLEED_DB, RISE_S, Ringing
+from arkund.core.tools.tool import Tool
+from arkund.core.units import power_to_db
+
+FRAME_MS = 50.0
+HEARD_DB = 30.0  # under the loudest frames
+LOUDEST, RANGE = 0.95, (0.05, 0.95)  # of all frames
+CUT_DB = 3.0  # by which a tail is turned down where it counts as cut
+NOT_CUT_DB = -60.0  # what is told of a tail that is not
+LEAST_POWER = 1e-12
+Stage = tuple[np.ndarray, np.ndarray]
+
+
+def is_steady(tools: Iterable[Tool]) -> bool:
+    """Say whether what is on of some tools does the same at every moment: filters that stand still, or nothing."""
+    return all(tool.kind == "tone" and not tool.moving for tool in tools if tool.on)
+
+
+def gain_range_db(stages: Sequence[Stage], sample_rate_hz: int) -> float | None:
+    """Return the range, 5 to 95 % of the time, of what rows behind each other do to a mic above 6 kHz where it is heard; None of silence.
+
+    stages : what comes into each row and what leaves it, float32 [each shape=(samples, channels)]; a mic's row, then that of its group
+    """
+    filters = butter(ORDER, HIGHS_HZ, "highpass", fs=sample_rate_hz, output="sos")
+    size = round(FRAME_MS * sample_rate_hz / 1000.0)
+
+    def levels_db(x: np.ndarray) -> np.ndarray:
+        return _levels_db(sosfilt(filters, x, axis=0), size)
+
+    pairs = [(levels_db(before), levels_db(after)) for before, after in stages]
+    first = pairs[0][0]
+    heard = first > max(float(np.quantile(first, LOUDEST)) - HEARD_DB, 10.0 * np.log10(10.0 * LEAST_POWER))
+    if not heard.any():
+        return None
+    low, high = np.quantile(sum(after - before for before, after in pairs)[heard], RANGE)
+    return float(high - low)
+
+
+def cut_db(
+    before: np.ndarray,
+    after: np.ndarray,
+    ringing: Ringing,
+    trim_db: float,
+    times_s: Sequence[float],
+    sample_rate_hz: int,
+) -> float | None:
+    """Return how far a drum has rung out where its tail is cut, in dB against its hits: the median of its hits; NOT_CUT_DB of those that ring on, or have sunk
+    into the bleed by then. None where no hit rings out before the next.
+
+    before, after : what comes into the tools that clean a mic and what leaves them, float32 [each shape=(samples,)]; ringing : of the drum in that mic as it
+    was recorded; trim_db : at which it comes in; times_s : of all its hits
+    """
+    hop, rise = round(HOP_S * sample_rate_hz), round(RISE_S / HOP_S)
+    was_db, now_db = (_levels_db(x[:, None], hop) for x in (before, after))
+    fall_db, bleed_db = np.asarray(ringing.fall_db), ringing.bleed_db + trim_db
+    at, found = np.sort(np.round(np.asarray(times_s) / HOP_S).astype(int)), []
+    for first, following in zip(at.tolist(), [*at[1:].tolist(), was_db.size], strict=True):
+        mine = slice(max(first, 0), min(following - 1, first + fall_db.size, was_db.size))
+        gains_db = (now_db - was_db)[mine]
+        if gains_db.size <= rise + 1:
+            continue
+        ring_db = was_db[mine][: rise + 1].max() + fall_db
+        rung_out = np.flatnonzero((fall_db < -HEARD_DB) | (ring_db <= bleed_db + OVER_BLEED_DB))
+        down = rise + np.flatnonzero(gains_db[rise:] < np.median(gains_db[1:rise]) - CUT_DB)
+        if down.size:
+            heard = ring_db[down[0]] > bleed_db + OVER_BLEED_DB
+            found.append(max(float(fall_db[down[0]]), NOT_CUT_DB) if heard else NOT_CUT_DB)
+        elif rung_out.size and rung_out[0] < gains_db.size:
+            found.append(NOT_CUT_DB)
+    return float(np.median(found)) if found else None
+
+
+def _levels_db(x: np.ndarray, size: int) -> np.ndarray:
+    frames = np.square(x[: x.shape[0] // size * size], dtype=np.float64).sum(axis=1).reshape(-1, size)
+    return power_to_db(frames.mean(axis=1) + LEAST_POWER)
