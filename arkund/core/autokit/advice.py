@@ -13,6 +13,7 @@ from arkund.core.card.measure import SLOPE_HZ, octave_key
 from arkund.core.card.targets import GAINS, off_by, range_words, shown
 from arkund.core.findings import capital
 
+IN_VERSE = " in the calmest part"
 TOLD = 0.05  # of a miss; less is none
 HELPS = 0.05  # of a figure's unit by a lever's: less holds nothing back
 MOST_SERVED, MOST_HELD = 2, 3
@@ -41,7 +42,7 @@ def held(means: Sequence[Means], solution: Solution) -> list[str]:
     by_key, out = {each.lever.key: each for each in means}, []
     means = [by_key[lever.key] for lever in solution.levers]
     for number, goal in _furthest(solution):
-        now = solution.figures[goal.key]
+        now, where = _worst(goal, solution.figures[goal.key])
         bound, free = _helping(solution, number, 1.0 if now < goal.low else -1.0)
         ends = "nothing within bounds improves it without costing more elsewhere"
         if free and (not bound or free[0][0] > bound[0][0]):
@@ -52,9 +53,15 @@ def held(means: Sequence[Means], solution: Solution) -> list[str]:
             ends = f"limited by {', '.join(_deed(means[k], by) for _, k, by in bound[:MOST_HELD])}"
         words, unit = NAMES[goal.key]
         out.append(
-            f"{capital(words)} {shown(goal.key, now)} {unit}, target {range_words((goal.low, goal.high))}: {ends}."
+            f"{capital(words)} {shown(goal.key, now)} {unit}{where}, target {range_words((goal.low, goal.high))}: {ends}."
         )
     return out
+
+
+def _worst(goal: Goal, now: float) -> tuple[float, str]:
+    """Return a figure in the part where it misses its range by most, and in words where that is, "" for the busiest."""
+    verse, target = now + goal.verse_by, (goal.low, goal.high)
+    return (verse, IN_VERSE) if off_by(verse, target) > off_by(now, target) else (now, "")
 
 
 def _helping(
@@ -103,7 +110,7 @@ def _furthest(solution: Solution) -> list[tuple[int, Goal]]:
     """Return the goals that are missed, by their numbers; of those that share a name the furthest off alone."""
     found: dict[str, tuple[float, int, Goal]] = {}
     for number, goal in enumerate(solution.objective.goals):
-        off = off_by(solution.figures.get(goal.key), (goal.low, goal.high))
+        off = off_by(solution.figures.get(goal.key), goal.range)
         if off > max(TOLD, found.get(goal.name, (0.0,))[0]):
             found[goal.name] = off, number, goal
     return [(number, goal) for _, number, goal in found.values()]

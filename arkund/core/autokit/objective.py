@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 from arkund.core.card.cost import COSTS
 from arkund.core.card.measure import SLOPE_HZ, octave_key
@@ -13,6 +14,7 @@ WORSE = 3.0  # times as much where a figure misses by more than in the raw kit
 COST_WEIGHT = 6.0  # what must not be lost goes before what is wanted
 PER_CENT = 0.1  # of a dB
 FAR = 3.0  # dB that a figure misses by
+OF_THE_SONG = ("density",)  # loudness is told of a song, not of its verse
 LEFT_OUT = ("headroom", "slope")  # the kit's level follows at the end; the slope is held octave by octave
 
 
@@ -21,7 +23,8 @@ class Goal:
     """One figure with the range in which it is wanted.
 
     weight : of a miss by one unit; inside : how far within the range it is brought; raw : the figure of the raw kit, None where it has none to be held against;
-    shares : goals that share a name count by the furthest of them alone
+    shares : goals that share a name count by the furthest of them alone; verse_by : by how much the figure is higher in the calmest part than in the busiest,
+    where it is measured; both are to hold the range
     """
 
     key: str
@@ -31,6 +34,7 @@ class Goal:
     inside: float = INSIDE
     raw: float | None = None
     shares: str = ""
+    verse_by: float = 0.0
 
     @property
     def name(self) -> str:
@@ -38,10 +42,15 @@ class Goal:
         return self.shares or self.key
 
     @property
+    def range(self) -> tuple[float, float]:
+        """The range in which the figure holds its own in both parts; its ends are crossed where none does."""
+        return self.low - min(self.verse_by, 0.0), self.high - max(self.verse_by, 0.0)
+
+    @property
     def inner(self) -> tuple[float, float]:
         """The range to which the figure is brought."""
-        inside = min(self.inside, (self.high - self.low) / 2.0)
-        return self.low + inside, self.high - inside
+        inside, (low, high) = min(self.inside, (self.high - self.low) / 2.0), self.range
+        return low + inside, high - inside
 
     def missed(self, value: float) -> float:
         """Return what a value misses the inner range by, weighted: what lies beyond the raw kit's own miss weighs WORSE times as much."""
@@ -74,7 +83,7 @@ class Objective:
 
         def weight(goal: Goal) -> float:
             far = FAR * goal.inside / INSIDE
-            return goal.weight / max(off_by(figures.get(goal.key), (goal.low, goal.high)) / far, 1.0)
+            return goal.weight / max(off_by(figures.get(goal.key), goal.range) / far, 1.0)
 
         return Objective(tuple(replace(goal, weight=weight(goal)) for goal in self.goals))
 
@@ -83,19 +92,26 @@ class Objective:
         return Objective(tuple(goal for goal in self.goals if figures.get(goal.key) is not None))
 
 
-def objective_of(style: str, raw: Mapping[str, float | None], own: OwnStyle | None = None) -> Objective:
+def objective_of(
+    style: str,
+    raw: Mapping[str, float | None],
+    own: OwnStyle | None = None,
+    verse_by: Mapping[str, float] = MappingProxyType({}),
+) -> Objective:
     """Return what a style wants of a kit: both halves of its card, and each octave within the slope.
 
-    raw : the figures of the raw kit; of what is about a change it is none; own : a style of one's own that is made of it
+    raw : the figures of the raw kit; of what is about a change it is none; own : a style of one's own that is made of it; verse_by : by how much figures are
+    higher in the calmest part than in the busiest
     """
     goals, targets = [], targets_of(style, own)
+    by = {key: value for key, value in verse_by.items() if key not in OF_THE_SONG}
     for each in GAINS:
         key = each.figure.key
         low, high = targets[key]
         if key not in LEFT_OUT:
-            goals.append(Goal(key, low, high, raw=0.0 if key in CHANGES else raw.get(key)))
-    furthest = targets["slope"][1]
-    goals += [Goal(octave_key(hz), -furthest, furthest, shares="slope") for hz in SLOPE_HZ]
+            goals.append(Goal(key, low, high, raw=0.0 if key in CHANGES else raw.get(key), verse_by=by.get(key, 0.0)))
+    furthest, octaves = targets["slope"][1], [octave_key(hz) for hz in SLOPE_HZ]
+    goals += [Goal(key, -furthest, furthest, shares="slope", verse_by=by.get(key, 0.0)) for key in octaves]
     for each in COSTS:
         unit = PER_CENT if each.figure.unit == "%" else 1.0
         goals.append(Goal(each.figure.key, *each.ranges[style], weight=COST_WEIGHT * unit, inside=INSIDE / unit))

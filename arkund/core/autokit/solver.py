@@ -270,5 +270,5 @@ def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.n
 def _leaves_range(problem: _Problem, begun: np.ndarray, there: np.ndarray) -> bool:
     """Say whether a figure that held its range where levers began to be left alone does not hold it there; of the others the merit tells."""
     pairs = zip(problem.objective.goals, problem.vector(begun).tolist(), problem.vector(there).tolist(), strict=True)
-    off = [(off_by(a, (goal.low, goal.high)), off_by(b, (goal.low, goal.high))) for goal, a, b in pairs]
+    off = [(off_by(a, goal.range), off_by(b, goal.range)) for goal, a, b in pairs]
     return any(before <= OUT < after for before, after in off)

@@ -1,4 +1,4 @@
-"""The arc of a song: where the playing gets denser and louder, parallel paths and rooms come up and hats go down a little, as scenes that can be left."""
+"""The arc of a song: where the playing gets denser and louder, parallel paths and rooms come up, hats go down a little and a low layer comes in: scenes."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -67,8 +67,8 @@ def intensities(hits: Mapping[str, Sequence], sections: Sequence, bars: Bars) ->
 
 
 def propose(plan: Plan, found: Sequence[Intensity]) -> list[Finding]:
-    """Return a note for each thing that comes up, or goes down, where the playing calls for more: parallel paths, rooms, hats. Sections of one name are taken
-    together; what a scene holds in one of them already is left as it is.
+    """Return a note for each thing that comes up, or goes down, where the playing calls for more: parallel paths, rooms, hats, and low layers, which are left out
+    elsewhere. Sections of one name are taken together; what a scene holds in one of them already is left as it is.
     """
     over: dict[str, list[float]] = {}
     for each in found:
@@ -93,20 +93,31 @@ def propose(plan: Plan, found: Sequence[Intensity]) -> list[Finding]:
     out = []
     for place, words, by_db in levels:
         if place not in held:
-            scene = _scene(plan, called, place, words, round(by_db, 1))
-            title = f"In {', '.join(called)}: {words} {by_db:+.1f} dB"
-            changes = {"scenes": [each.to_json() for each in (*plan.scenes, scene)]}
-            out.append(Finding("blend", f"blend:arc:{place}", "kit", title, evidence, changes, first_choice=False))
+            value = round(change.get(plan, place) + by_db, 1)
+            scene = _scene(plan, called, place, value, f"{words} {by_db:+.1f} dB")
+            out.append(_note(plan, scene, f"In {', '.join(called)}: {scene.name}", evidence))
+    rest = [name for name in mean if name not in called]
+    held_there = {each.place for scene in plan.scenes for each in scene.held if set(rest) & set(scene.sections)}
+    for layer in plan.mics:
+        place = f"mics.{layer.id}.mute"
+        if layer.made and layer.piece == "kick" and not layer.mute and place not in held_there:
+            scene = _scene(plan, rest, place, True, f"{layer.name} off")
+            title = f"Only in {', '.join(called)}: {layer.name}"
+            out.append(_note(plan, scene, title, f"{evidence} A low layer that comes in there makes them bigger."))
     return out
 
 
-def _scene(plan: Plan, called: Sequence[str], place: str, words: str, by_db: float) -> Scene:
-    value = round(change.get(plan, place) + by_db, 1)
-    key = free_id(f"arc-{place.split('.')[1]}", {scene.id for scene in plan.scenes})
+def _note(plan: Plan, scene: Scene, title: str, evidence: str) -> Finding:
+    (held,) = scene.held
+    changes = {"scenes": [each.to_json() for each in (*plan.scenes, scene)]}
+    return Finding("blend", f"blend:arc:{held.place}", "kit", title, evidence, changes, first_choice=False)
+
+
+def _scene(plan: Plan, sections: Sequence[str], place: str, value: float | bool, name: str) -> Scene:
     return Scene(
-        id=key,
-        name=f"{words} {by_db:+.1f} dB"[:40],
-        sections=tuple(called),
+        id=free_id(f"arc-{place.split('.')[1]}", {scene.id for scene in plan.scenes}),
+        name=name[:40],
+        sections=tuple(sections),
         fade_ms=FADE_MS,
         held=(Held(place=place, value=value),),
     )

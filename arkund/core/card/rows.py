@@ -1,6 +1,7 @@
 """What rows of tools do to mics over time, measured by what comes into them and what leaves them: how steady cymbals stay, and where a drum's tail is cut."""
 
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 import numpy as np
 from scipy.signal import butter, sosfilt
@@ -62,7 +63,7 @@ def cut_db(
     was_db, now_db = (_levels_db(x[:, None], hop) for x in (before, after))
     fall_db, bleed_db = np.asarray(ringing.fall_db), ringing.bleed_db + trim_db
     at, found = np.sort(np.round(np.asarray(times_s) / HOP_S).astype(int)), []
-    for first, following in zip(at.tolist(), [*at[1:].tolist(), was_db.size], strict=True):
+    for first, following in pairwise([*at.tolist(), was_db.size]):
         mine = slice(max(first, 0), min(following - 1, first + fall_db.size, was_db.size))
         gains_db = (now_db - was_db)[mine]
         if gains_db.size <= rise + 1:

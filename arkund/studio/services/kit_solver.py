@@ -16,7 +16,7 @@ from arkund.core.card.cost import Reading, costs
 from arkund.core.card.measure import SLOPE_HZ, kit_figures, octaves_off_db, times
 from arkund.core.card.raw import balanced_plan, raw_plan
 from arkund.core.card.sound import Sound
-from arkund.core.card.targets import about
+from arkund.core.card.targets import Figures, about
 from arkund.core.errors import CancelledError, StaleError
 from arkund.core.findings import fitting, with_minus
 from arkund.core.plan import change
@@ -102,7 +102,7 @@ def worked_out(
     with ThreadPoolExecutor(WORKERS, thread_name_prefix="solve") as pool:
         solution = solve(
             [each.lever for each in means],
-            objective_of(origin.school, kit.raw, origin.own_style),
+            objective_of(origin.school, kit.raw, origin.own_style, _verse_by(measure, kit.figures(measure.plan))),
             lambda values: kit.figures(levers.put(origin, means, values)),
             sweeps=SWEEPS,
             begin=now,
@@ -110,6 +110,12 @@ def worked_out(
             on_progress=lambda share: on_progress(share, "the mix"),
         )
     return _deeds(measure.plan, origin, means, solution, by_hand)
+
+
+def _verse_by(measure: Measure, busy: Figures) -> dict[str, float]:
+    """Return by how much figures are higher in the song's calmest part than in its busiest as it is now; nothing where no part is calmer."""
+    calm = carding.calm(measure)
+    return {key: value - busy[key] for key, value in calm.items() if value is not None and busy.get(key) is not None}
 
 
 def _origin(session: Session, plan: Plan, by_hand: Iterable[str]) -> Plan:

@@ -159,6 +159,14 @@ class TestAdvice:
             "Attack to body: kick +0.9 dB, target 9 to 20: more of Kick: attack would take peak-to-loudness ratio (PLR) out of its range."
         )
 
+    def test_missed_in_the_verse(self):
+        """Where the busiest part holds the range and the calmest cannot, its figure is told."""
+        means = [each for each in self.means if each.lever.key == "groups.kick.level_db"]
+        goals = (Goal("kick", -3.0, 3.0, verse_by=5.0),)
+        louder = lambda v: {"kick": v["groups.kick.level_db"] + 4.2}
+        found = solve([each.lever for each in means], Objective(goals), louder)
+        assert held(means, found)[0].startswith("Kick against snare 3.2 dB in the calmest part, target within 3: ")
+
     def test_what_holds_it(self):
         """The bound that stands in the way."""
         (words,) = held(self.means, self.solution(9.0))

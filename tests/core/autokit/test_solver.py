@@ -125,6 +125,16 @@ class TestObjective:
         assert row.missed(-2.0 + INSIDE) == pytest.approx(2.0)
         assert row.missed(-3.0 + INSIDE) == pytest.approx(2.0 + 3.0)
 
+    def test_in_both_parts(self):
+        """Brought to where busiest and calmest part hold the range; to the middle between them where both cannot."""
+        levers = [Lever("a", 0.0, -9.0, 9.0, price=0.01)]
+        for verse_by, wanted in ((3.0, 1.0 - INSIDE), (-2.0, 2.0 + INSIDE), (9.0, -2.5)):
+            start = 4.0 if verse_by > 0.0 else 0.0
+            found = solved(
+                [Goal("f", 0.0, 4.0, verse_by=verse_by)], levers, lambda v, start=start: {"f": v["a"] + start}
+            )
+            assert found.figures["f"] == pytest.approx(wanted, abs=0.1)
+
     def test_far_off(self):
         """What is missed by far weighs no more than FAR of it."""
         rows = Objective((Goal("f", 0.0, INF), Goal("g", 0.0, INF))).tempered({"f": -4.0 * FAR, "g": -1.0})

@@ -6,7 +6,8 @@ import pytest
 
 from arkund.core.blend.arcs import intensities, propose
 from arkund.core.plan import change
-from arkund.core.plan.plan import Plan, Section, Tempo
+from arkund.core.plan.plan import MicPlan, Plan, Section, Tempo
+from arkund.core.replace.made import Made
 from arkund.core.rig import usual
 from arkund.core.rig.scenes import Scene
 from arkund.core.timing.bars import bars_of
@@ -81,6 +82,18 @@ class TestPropose:
     def test_by_how_much(self, strokes, db, lift):
         """Between 1 and 3 dB."""
         assert propose(self.PLAN, found(strokes, db))[0].title == f"In chorus: SUSTAIN path +{lift:.1f} dB"
+
+    def test_a_low_layer(self):
+        """One that is made under the kick is left out of what is no chorus; not one that is off, or that a scene holds off already."""
+        layer = MicPlan(id="low", name="Kick sine", piece="kick", role="layer", made=Made(strikes=((0, 1.0),)))
+        plan = self.PLAN.replace(mics=(layer,))
+        note = propose(plan, found(8, 0.0))[-1]
+        assert note.title == "Only in chorus: Kick sine"
+        (scene,) = change.put(plan, note.changes).scenes
+        assert scene.sections == ("verse", "verse 2")
+        assert [(held.place, held.value) for held in scene.held] == [("mics.low.mute", True)]
+        for other in (plan.replace(mics=(layer.replace(mute=True),)), change.put(plan, note.changes)):
+            assert all("sine" not in each.title for each in propose(other, found(8, 0.0)))
 
     @pytest.mark.parametrize(("strokes", "db"), [(4, 0.0), (5, 0.3)])
     def test_a_song_that_stays_as_it_is(self, strokes, db):

@@ -65,8 +65,8 @@ class TestAfterTheRing:
         rings = ringing(lambda start, stop: x[start:stop], x.size, times, RATE)
         heard = Separation("t", (-7.0,) * 4, {"snare": (-13.0, -14.0)})
         holds = []
-        for followed_db in (FOLLOWED_DB, 10.0):
-            mine = gate_for(start_settings(TOM), heard, rings, "some life", TOM, followed_db)
+        for down_to_db in (FOLLOWED_DB, 10.0):
+            mine = gate_for(start_settings(TOM), heard, rings, "some life", TOM, down_to_db)
             falls_s = 2.0 * (-7.0 - mine.threshold_db + mine.hysteresis_db) / 60.0
             holds.append(falls_s + mine.hold_ms / 1000.0)
         assert holds[0] == pytest.approx(2.0 * (27.0 - 10.0 - 3.0) / 60.0, abs=0.1)
