@@ -67,8 +67,8 @@ def intensities(hits: Mapping[str, Sequence], sections: Sequence, bars: Bars) ->
 
 
 def propose(plan: Plan, found: Sequence[Intensity]) -> list[Finding]:
-    """Return a note for each thing that comes up, or goes down, where the playing calls for more: parallel paths, rooms, hats, and low layers, which are left out
-    elsewhere. Sections of one name are taken together; what a scene holds in one of them already is left as it is.
+    """Return a note for each thing that comes up, or goes down, where the playing calls for more: parallel paths, rooms, hats; and low layers, which are left
+    out elsewhere. Sections of one name are taken together; what a scene holds in one of them already is left as it is.
     """
     over: dict[str, list[float]] = {}
     for each in found:
