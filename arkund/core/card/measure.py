@@ -16,12 +16,17 @@ BODY_MS = (30.0, 120.0)
 HIT_MS, BEFORE_MS = 30.0, 40.0  # of contrast
 LEAD_MS = 2.0  # a hit's first sample is known to no better than that
 WINDOW_MS = 400.0  # of a stroke's loudness
+BEFORE_WINDOW_MS = 5.0  # by which such windows begin earlier
 TOM_WINDOW_MS = 200.0  # of a tom, which in a fill is followed soon
 LONE_WINDOW_MS = 100.0  # of one that is heard alone
 LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
 SLOPE_HZ = (*OCTAVES_HZ, 16_000.0)
 WEIGHED = 5  # times that the windows are weighed anew
 TOGETHER_MS = (-15.0, 50.0)  # of a stroke's window: another stroke that begins within sounds in it
+BESIDE_GHOSTS, LEAST_OWN = (
+    ("hihat", "ride"),
+    0.1,
+)  # what may sound with ghosts, and how much of their power must be their own
 FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
 BODY_S, BLEED_PEAK_S = 0.4, 0.03
 LEAST_HITS = 3
@@ -43,7 +48,6 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
     backs = _back_beats(sound)
     snare = _median(_window_db(weighted, backs, rate))
     bright, middle, whole = sound.through("bright"), sound.through("middle"), sound.whole
-    ghosts = lone_times(sound, "snare", ghosts=True, beside=("hihat", "ride"))
     lone_kicks, toms = lone_times(sound, "kick"), _clear_toms(sound)
     kicks = lone_kicks if len(lone_kicks) >= LEAST_HITS else times(sound.hits, "kick")
     by_kind, off = _bright_db(bright, sound), _octaves_off_db(sound.density, x.shape[0], rate)
@@ -60,10 +64,7 @@ def kit_figures(sound: Sound) -> dict[str, float | None]:
         ),
         "cymbals": _apart(by_kind.get("hats"), by_kind.get("snare")),
         "crashes": _apart(by_kind.get("crashes"), by_kind.get("snare")),
-        "ghosts": _apart(
-            _median(_window_db(middle, ghosts, rate, LONE_WINDOW_MS)),
-            _median(_window_db(middle, backs, rate, LONE_WINDOW_MS)),
-        ),
+        "ghosts": _apart(_ghosts_db(middle, sound), _median(_window_db(middle, backs, rate, LONE_WINDOW_MS))),
         "slope": None if off is None else float(np.abs(off).max()),
         "image_kick": sides_db(whole, times(sound.hits, "kick"), rate),
         "image_snare": sides_db(whole, backs, rate),
@@ -88,6 +89,33 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
     return _apart(
         *(_median(peaks_db(strip[:, None], at, -1.0, 1000.0 * BLEED_PEAK_S, sample_rate_hz), 1) for at in (others, own))
     )
+
+
+def _ghosts_db(middle: Energy, sound: Sound) -> float | None:
+    """Return the level of ghost notes that no other drum is near; where too few are heard alone, of those with a hat or ride too, whose part in them is taken
+    off: the mean power of its strokes that are heard alone. None where that part is not known, or is nearly all of it.
+    """
+    rate, window_ms = sound.sample_rate_hz, (-BEFORE_WINDOW_MS, LONE_WINDOW_MS - BEFORE_WINDOW_MS)
+    alone = lone_times(sound, "snare", ghosts=True)
+    if len(alone) >= LEAST_HITS:
+        return _median(_window_db(middle, alone, rate, LONE_WINDOW_MS))
+    length_s = sound.audio.shape[0] / rate - LONE_WINDOW_MS / 1000.0
+    ghosts = np.array(
+        [t for t in lone_times(sound, "snare", ghosts=True, beside=BESIDE_GHOSTS) if 0.005 < t < length_s]
+    )
+    before_s, after_s = (ms / 1000.0 for ms in TOGETHER_MS)
+    added, powers = np.zeros(ghosts.size), middle.powers(ghosts, *window_ms, rate).sum(axis=1)
+    if ghosts.size < LEAST_HITS:
+        return None
+    for piece in BESIDE_GHOSTS:
+        struck = np.array([h.time_s for h in sound.hits.get(piece, [])])
+        together = np.array([np.any((struck >= t + before_s) & (struck <= t + after_s)) for t in ghosts])
+        own = middle.powers(lone_times(sound, piece), *window_ms, rate).sum(axis=1)
+        if together.any() and own.size < LEAST_HITS:
+            return None
+        added += together * (own.mean() if own.size else 0.0)
+    left = powers.mean() - added.mean()
+    return OFFSET_LUFS + float(power_to_db(left)) if left > LEAST_OWN * powers.mean() else None
 
 
 KINDS = {"hats": ("hihat", "ride"), "crashes": ("crash",), "snare": ("snare",)}  # whose highs are compared
@@ -200,7 +228,7 @@ def _contrast_db(energy: Energy, times_s: Sequence[float], rate: int) -> list[fl
 
 
 def _window_db(energy: Energy, times_s: Sequence[float], rate: int, ms: float = WINDOW_MS) -> list[float]:
-    power = energy.powers(times_s, -5.0, ms - 5.0, rate).sum(axis=1)
+    power = energy.powers(times_s, -BEFORE_WINDOW_MS, ms - BEFORE_WINDOW_MS, rate).sum(axis=1)
     return (OFFSET_LUFS + power_to_db(power + 1e-12)).tolist()
 
 

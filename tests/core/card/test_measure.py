@@ -52,6 +52,25 @@ class TestKit:
         assert found["attack_kick"] == pytest.approx(-body_db, abs=1.2)  # the loudest of several 5 ms of noise
         assert found["attack_snare"] == pytest.approx(-body_db, abs=1.2)
 
+    @pytest.mark.parametrize("hats_db", [-30.0, -24.0, -18.0])
+    @pytest.mark.parametrize("ghosts_db", [-20.0, -16.0])
+    def test_ghosts_with_hats(self, hats_db, ghosts_db):
+        """Each ghost with a hat on top: as loud as it is without, however loud the hats are; where they cover it, it is not told."""
+        at = [0.76 + 1.0 * beat for beat in range(2 * BARS)]
+        hits = played(hihat=[t + late for t in at for late in (0.0, 0.5)])
+        strong = struck(hits, {"kick": 1.0, "snare": 1.0})
+        # Every other pair of hats upside down, so that what they share by chance with the ghosts cancels.
+        turned = [{"hihat": [h for k, h in enumerate(hits["hihat"]) if k // 2 % 2 == odd]} for odd in (0, 1)]
+        even, odd = (struck(mine, {"hihat": 10 ** (hats_db / 20)}, seed=5) for mine in turned)
+        both = strong + even - odd
+        hits["snare"] += [Hit("snare", t, -30.0, 20, True) for t in at]
+        soft = {"snare": [h for h in hits["snare"] if h.ghost]}
+        ghosts = struck(soft, {"snare": 10 ** (ghosts_db / 20)}, seed=9)
+        without = figures(strong + ghosts, {piece: mine for piece, mine in hits.items() if piece != "hihat"})
+        assert figures(both + ghosts, hits)["ghosts"] == pytest.approx(without["ghosts"], abs=0.7)
+        covered = both + struck(soft, {"snare": 10 ** ((hats_db - 15.0) / 20)}, seed=9)
+        assert figures(covered, hits)["ghosts"] is None
+
     @pytest.mark.parametrize("kick_db", [-5.0, 0.0, 3.0])
     def test_kick_against_snare(self, kick_db):
         """The same stroke so much louder."""
