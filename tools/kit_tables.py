@@ -17,7 +17,7 @@ def table(rows: tuple[Wanted, ...]) -> None:
 
 
 class _Peaks:
-    off_db = 1.0  # an octave that lies over the slope: one under it is raised by as much
+    off_db = 5.0  # an octave that lies far over the slope: one under it is raised by as much
 
     def of(self, plan: Plan, output: str) -> float:
         return -30.0 if output.startswith("path:") else -6.0

@@ -6,6 +6,7 @@ from typing import Any, Protocol
 
 from arkund.core.autokit.solver import Lever
 from arkund.core.card.cost import COSTS
+from arkund.core.card.own_style import targets_of
 from arkund.core.card.sound import STRONG
 from arkund.core.findings import capital
 from arkund.core.kit.pieces import timing_mic
@@ -35,6 +36,7 @@ LIFTED = ("beater", "crack", "air")
 EVEN_Q = 1.0
 # What a unit costs, in dB that a figure misses by: a fader is cheaper than a tool, clipping is dearest.
 FADER_PRICE, TONE_PRICE, SHAPER_PRICE, CLIP_PRICE = 0.04, 0.06, 0.08, 0.12
+SLOPE_NEAR_DB = 2.0  # from where it may lie at most, an octave is far off the slope
 CLIP_STEP_DB = 1.5  # less of it touches no hit
 SOFTER_PATH_DB = 10.0  # how far a parallel path may go down from where it was begun: softer, it is better left out
 
@@ -110,7 +112,9 @@ def levers_of(plan: Plan, style: str, measured: Measured) -> list[Means]:
         for what, band in COLOURS.get(group.id, ()):
             ends_db = 0.0 if what in LIFTED else -bounds.cut, bounds.lift
             out.append(_filter(plan, f"group:{group.id}.{COLOUR}", band, what, ends_db))
-    for hz, off_db in measured.octaves_off(plan).items():  # over the kit an octave is only brought nearer to the slope
+    # Over the kit an octave that lies far off the slope is brought nearer to it; the others are left alone.
+    near_db = targets_of(style, plan.own_style)["slope"][1] - SLOPE_NEAR_DB
+    for hz, off_db in [each for each in measured.octaves_off(plan).items() if abs(each[1]) > near_db]:
         ends_db = (-bounds.tone, 0.0) if off_db > 0.0 else (0.0, bounds.tone)
         out.append(_filter(plan, f"{KIT}.{EVEN}", Band(frequency_hz=hz, q=EVEN_Q), "", ends_db))
     drums = [group.id for group in groups if group.id in STRONG]

@@ -31,7 +31,7 @@ class Peaks:
         return -10.0, self.highest_db
 
     def octaves_off(self, plan):
-        return {hz: (4.0 if hz < 1000.0 else -4.0) for hz in SLOPE_HZ}
+        return {hz: (4.5 if hz < 1000.0 else -4.5) for hz in SLOPE_HZ} | {1000.0: 2.5}
 
 
 def by_key(style: str = "punchy", plan: Plan = PLAN) -> dict:
@@ -56,11 +56,12 @@ class TestLevers:
         assert put(PLAN, list(by_key(style).values()), {}) == PLAN
 
     def test_one_way_only(self):
-        """Beater, crack and air are never dulled; over the kit an octave is only brought nearer to the slope."""
+        """Beater, crack and air are never dulled; over the kit an octave is only brought nearer to the slope, one that lies near it is left alone."""
         rows = by_key()
         for key in ("group:kick.colour.beater", "group:snare.colour.crack", "group:overheads.colour.air"):
             assert (rows[key].lever.low, rows[key].lever.high) == (0.0, BOUNDS["punchy"].lift)
         assert rows["group:snare.colour.body"].lever.low == -BOUNDS["punchy"].cut
+        assert "kit.even.1000" not in rows
         assert (rows["kit.even.250"].lever.low, rows["kit.even.250"].lever.high) == (-2.0, 0.0)
         assert (rows["kit.even.4000"].lever.low, rows["kit.even.4000"].lever.high) == (0.0, 2.0)
 
