@@ -93,7 +93,7 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
 
 def _ghosts_db(middle: Energy, sound: Sound) -> float | None:
     """Return the level of ghost notes that no other drum is near; where too few are heard alone, of those with a hat or ride too, whose part in them is taken
-    off: the mean power of its strokes that are heard alone. None where that part is not known, or is nearly all of it.
+    off: the usual power of its strokes that are heard alone. None where that part is not known, or is most of it.
     """
     rate, window_ms = sound.sample_rate_hz, (-BEFORE_WINDOW_MS, LONE_WINDOW_MS - BEFORE_WINDOW_MS)
     alone = lone_times(sound, "snare", ghosts=True)
@@ -113,9 +113,9 @@ def _ghosts_db(middle: Energy, sound: Sound) -> float | None:
         own = middle.powers(lone_times(sound, piece), *window_ms, rate).sum(axis=1)
         if together.any() and own.size < LEAST_HITS:
             return None
-        added += together * (own.mean() if own.size else 0.0)
-    left = powers.mean() - added.mean()
-    return OFFSET_LUFS + float(power_to_db(left)) if left > LEAST_OWN * powers.mean() else None
+        added += together * (np.median(own) if own.size else 0.0)
+    left = float(np.median(powers - added))
+    return OFFSET_LUFS + float(power_to_db(left)) if left > LEAST_OWN * np.median(powers) else None
 
 
 KINDS = {"hats": ("hihat", "ride"), "crashes": ("crash",), "snare": ("snare",)}  # whose highs are compared
