@@ -70,14 +70,14 @@ def ringing(
 
 
 def heard_for(ringing: Ringing, deepest_db: float) -> tuple[float, float] | None:
-    """Return after how many seconds the usual hit has fallen so far, or into the bleed before that, and by how many dB it is down then.
+    """Return after how many seconds a hit has fallen so far, or the loudest of them into the bleed before that, and by how many dB it is down then.
 
     None where it is not told: without hits, or where they hardly fall.
     """
     if not ringing.levels_db:
         return None
     fall = np.asarray(ringing.fall_db)
-    into_bleed_db = float(np.median(ringing.levels_db)) - ringing.bleed_db - OVER_BLEED_DB
+    into_bleed_db = max(ringing.levels_db) - ringing.bleed_db - OVER_BLEED_DB
     down = np.flatnonzero(fall <= -min(deepest_db, into_bleed_db))
     at = int(down[0]) if down.size else fall.size - 1
     if at * HOP_S < RISE_S or -fall[at] < LEAST_FALL_DB:
