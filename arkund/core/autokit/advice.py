@@ -13,6 +13,7 @@ from arkund.core.card.measure import SLOPE_HZ, octave_key
 from arkund.core.card.targets import GAINS, off_by, range_words, shown
 from arkund.core.findings import capital
 
+BESIDE = "It keeps what the other moves change within range; by itself it brings no figure nearer."
 IN_VERSE = " in the calmest part"
 TOLD = 0.05  # of a miss; less is none
 HELPS = 0.05  # of a figure's unit by a lever's: less holds nothing back
@@ -29,10 +30,10 @@ def served(means: Sequence[Means], solution: Solution) -> str:
     gains = []
     for goal, brought in zip(solution.objective.goals, by.tolist(), strict=True):
         now = solution.figures.get(goal.key)
-        if now is not None:
+        if now is not None and any(each.lever.is_for(goal.key) for each in means):
             gains.append((goal.missed(now - brought) - goal.missed(now), goal, now - brought, now))
     best = sorted((each for each in gains if each[0] > TOLD), key=lambda each: -each[0])[:MOST_SERVED]
-    return f"For {'; '.join(_told(goal, was, now) for _, goal, was, now in best)}." if best else ""
+    return f"For {'; '.join(_told(goal, was, now) for _, goal, was, now in best)}." if best else BESIDE
 
 
 def held(means: Sequence[Means], solution: Solution) -> list[str]:
@@ -74,7 +75,7 @@ def _helping(
     for k, (lever, value) in enumerate(zip(solution.levers, solution.values.tolist(), strict=True)):
         helps = sign * float(solution.response[number, k])
         edge = lever.high if helps > 0.0 else lever.low
-        if abs(helps) <= HELPS or edge == lever.start:
+        if abs(helps) <= HELPS or edge == lever.start or not lever.is_for(solution.objective.goals[number].key):
             continue
         row = (abs(helps) * lever.step, k, lever.step if helps > 0.0 else -lever.step)
         (bound if value == edge else free).append(row)

@@ -6,6 +6,7 @@ from typing import Any, Protocol
 
 from arkund.core.autokit.solver import Lever
 from arkund.core.card.cost import COSTS
+from arkund.core.card.measure import SLOPE_HZ, octave_key
 from arkund.core.card.own_style import targets_of
 from arkund.core.card.sound import STRONG
 from arkund.core.findings import capital
@@ -33,6 +34,32 @@ COLOURS = {
     "overheads": (("air", Band(kind="high_shelf", frequency_hz=8000.0, q=0.7)),),
 }
 LIFTED = ("beater", "crack", "air")
+# For the sake of which figures a lever is moved, as an engineer would; whatever else it does counts only where it harms.
+BALANCE = frozenset({"kick", "toms", "cymbals", "crashes", "ghosts"})
+IMAGE = frozenset({"image_kick", "image_snare", "width", "mono"})
+ATTACK = frozenset({"attack_kick", "attack_snare", "contrast", "accents_kick", "accents_snare"})
+DENSITY = frozenset({"density", "plr", "clip_usual", "clip_loudest", "distortion"})
+OCTAVES = frozenset(octave_key(hz) for hz in SLOPE_HZ)
+OF_GROUPS = {
+    "kick": frozenset({"kick", "image_kick", "floor"}),
+    "snare": BALANCE | {"image_snare", "floor"},
+    "toms": frozenset({"toms"}),
+    "cymbals": frozenset({"cymbals"}),
+    "overheads": IMAGE | {"cymbals", "crashes", "top"},
+    "rooms": IMAGE | {"floor", "attack_kick", "attack_snare"},
+}
+OF_MICS = {
+    "kick": frozenset({"low_end", "attack_kick"}) | OCTAVES,
+    "snare": frozenset({"ghosts", "attack_snare"}) | OCTAVES,
+}
+OF_COLOURS = {
+    "weight": OCTAVES | {"kick", "low_end"},
+    "beater": OCTAVES | {"attack_kick"},
+    "body": OCTAVES | {"attack_snare"},
+    "crack": OCTAVES | {"attack_snare", "ghosts"},
+    "air": OCTAVES | {"top", "cymbals"},
+}
+OF_PATHS = ATTACK | DENSITY | {"ghosts", "floor", "tails", "hats_even"}
 EVEN_Q = 1.0
 # What a unit costs, in dB that a figure misses by: a fader is cheaper than a tool, clipping is dearest.
 FADER_PRICE, TONE_PRICE, SHAPER_PRICE, CLIP_PRICE = 0.04, 0.06, 0.08, 0.12
@@ -102,21 +129,25 @@ def levers_of(plan: Plan, style: str, measured: Measured) -> list[Means]:
     bounds = BOUNDS[style]
     heard = {group_id(mic, plan.groups) for mic in audible(plan)}
     groups = [group for group in plan.groups if group.id in heard and not group.mute]
-    out = [_level(f"groups.{g.id}", f"{capital(g.name)} group", g.level_db, bounds.fader) for g in groups]
+    out = [
+        _level(f"groups.{g.id}", f"{capital(g.name)} group", g.level_db, bounds.fader, OF_GROUPS.get(g.id, BALANCE))
+        for g in groups
+    ]
     for group in groups:
         mine = [mic for mic in audible(plan) if group_id(mic, plan.groups) == group.id and not mic.is_layer]
         if group.id in STRONG and len(mine) > 1:  # against the drum's main mic, which the group's fader moves
             main = timing_mic(mine, group.id) or mine[0]
-            out += [_level(f"mics.{m.id}", m.name, m.level_db, bounds.fader) for m in mine if m is not main]
+            others = [mic for mic in mine if mic is not main]
+            out += [_level(f"mics.{m.id}", m.name, m.level_db, bounds.fader, OF_MICS[group.id]) for m in others]
     for group in groups:
         for what, band in COLOURS.get(group.id, ()):
             ends_db = 0.0 if what in LIFTED else -bounds.cut, bounds.lift
-            out.append(_filter(plan, f"group:{group.id}.{COLOUR}", band, what, ends_db))
+            out.append(_filter(plan, f"group:{group.id}.{COLOUR}", band, what, ends_db, OF_COLOURS[what]))
     # Over the kit an octave that lies far off the slope is brought nearer to it; the others are left alone.
     near_db = targets_of(style, plan.own_style)["slope"][1] - SLOPE_NEAR_DB
     for hz, off_db in [each for each in measured.octaves_off(plan).items() if abs(each[1]) > near_db]:
         ends_db = (-bounds.tone, 0.0) if off_db > 0.0 else (0.0, bounds.tone)
-        out.append(_filter(plan, f"{KIT}.{EVEN}", Band(frequency_hz=hz, q=EVEN_Q), "", ends_db))
+        out.append(_filter(plan, f"{KIT}.{EVEN}", Band(frequency_hz=hz, q=EVEN_Q), "", ends_db, OCTAVES))
     drums = [group.id for group in groups if group.id in STRONG]
     out += [_shaper(plan, group, field, bounds.shaper) for group in drums for field in ("attack_db", "sustain_db")]
     kit_db = measured.of(plan, KIT)
@@ -150,8 +181,9 @@ def _fader(lever: Lever, strip: str) -> Means:
     )
 
 
-def _level(place: str, strip: str, now_db: float, by_db: float) -> Means:
-    return _fader(Lever(f"{place}.level_db", now_db, now_db - by_db, now_db + by_db, price=FADER_PRICE), strip)
+def _level(place: str, strip: str, now_db: float, by_db: float, serves: frozenset[str]) -> Means:
+    ends_db = now_db - by_db, now_db + by_db
+    return _fader(Lever(f"{place}.level_db", now_db, *ends_db, price=FADER_PRICE, serves=serves), strip)
 
 
 def _path(path: Path, bounds: Bounds, under_db: float) -> Means:
@@ -159,7 +191,8 @@ def _path(path: Path, bounds: Bounds, under_db: float) -> Means:
     now_db = path.level_db
     highest = max(min(now_db + under_db - bounds.path_under, now_db + bounds.fader), now_db)
     lowest = max(now_db - SOFTER_PATH_DB, OFF_DB + 1.0)
-    return _fader(Lever(f"paths.{path.id}.level_db", now_db, lowest, highest, price=FADER_PRICE), f"{path.name} path")
+    lever = Lever(f"paths.{path.id}.level_db", now_db, lowest, highest, price=FADER_PRICE, serves=OF_PATHS)
+    return _fader(lever, f"{path.name} path")
 
 
 def _tool(plan: Plan, lever: Lever, what: str, value: Callable, tool: Callable) -> Means:
@@ -186,7 +219,15 @@ def _tool(plan: Plan, lever: Lever, what: str, value: Callable, tool: Callable) 
 
 
 def _shaper(plan: Plan, group: str, field: str, most_db: float) -> Means:
-    lever = Lever(f"group:{group}.{SHAPE}.{field}", 0.0, -most_db, most_db, price=SHAPER_PRICE)
+    key = f"group:{group}.{SHAPE}.{field}"
+    lever = Lever(
+        key,
+        0.0,
+        -most_db,
+        most_db,
+        price=SHAPER_PRICE,
+        serves=DENSITY | {"contrast", "floor", f"attack_{group}", f"accents_{group}"},
+    )
     return _tool(
         plan,
         lever,
@@ -196,7 +237,9 @@ def _shaper(plan: Plan, group: str, field: str, most_db: float) -> Means:
     )
 
 
-def _filter(plan: Plan, tool: str, band: Band, what: str, ends_db: tuple[float, float]) -> Means:
+def _filter(
+    plan: Plan, tool: str, band: Band, what: str, ends_db: tuple[float, float], serves: frozenset[str]
+) -> Means:
     """Return a band of an equaliser. tool : the strip and the tool's id; what : stands there, "" for nothing but its frequency; ends_db : down and up"""
 
     def others(mine: Tone) -> list[Band]:
@@ -212,7 +255,7 @@ def _filter(plan: Plan, tool: str, band: Band, what: str, ends_db: tuple[float, 
 
     hz = band.frequency_hz
     at = f"{hz:g} Hz" if hz < 1000.0 else f"{hz / 1000.0:g} kHz"
-    lever = Lever(f"{tool}.{what or f'{hz:g}'}", 0.0, *ends_db, price=TONE_PRICE)
+    lever = Lever(f"{tool}.{what or f'{hz:g}'}", 0.0, *ends_db, price=TONE_PRICE, serves=serves)
     return _tool(plan, lever, f"{what} at {at} {{:+.1f}} dB" if what else f"{at} {{:+.1f}} dB", gain_db, with_gain)
 
 
@@ -235,5 +278,6 @@ def _clip(plan: Plan, name: str, most_db: float, measured: Measured) -> Means:
 
     tenth_db, peak_db = loudest_db(plan)
     most_db = round(most_db + max(peak_db - tenth_db, 0.0), 1)
-    lever = Lever(f"{name}.{CLIP}", 0.0, 0.0, most_db, step=min(CLIP_STEP_DB, most_db), price=CLIP_PRICE)
+    step_db = min(CLIP_STEP_DB, most_db)
+    lever = Lever(f"{name}.{CLIP}", 0.0, 0.0, most_db, step=step_db, price=CLIP_PRICE, serves=DENSITY)
     return _tool(plan, lever, "clipper takes {:.1f} dB off the highest peak", depth_db, tool)

@@ -13,7 +13,7 @@ INSIDE = 0.1  # how far within its range a figure is brought, so that it stays t
 WORSE = 3.0  # times as much where a figure misses by more than in the raw kit
 COST_WEIGHT = 6.0  # what must not be lost goes before what is wanted
 PER_CENT = 0.1  # of a dB
-FAR = 3.0  # dB that a figure misses by
+FAR = 2.0  # dB that a figure misses by
 OF_THE_SONG = ("density",)  # loudness is told of a song, not of its verse
 LEFT_OUT = ("headroom", "slope")  # the kit's level follows at the end; the slope is held octave by octave
 
@@ -79,7 +79,9 @@ class Objective:
         return sum(by_name.values())
 
     def tempered(self, figures: Mapping[str, float | None]) -> "Objective":
-        """Return the goals, those that are missed by more than FAR weighing less for it: what is out of reach must not drag the whole mix after it."""
+        """Return the goals, those that are missed by more than FAR weighing no more than that: where one is out of reach the rest is not dragged after it.
+        What can be had beside all others is had at any weight.
+        """
 
         def weight(goal: Goal) -> float:
             far = FAR * goal.inside / INSIDE

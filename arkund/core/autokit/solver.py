@@ -34,7 +34,8 @@ KEPT, HARDLY_HEARD = (
 class Lever:
     """What may be moved, in its own unit.
 
-    start : where it is left alone; low, high : how far it may go; step : a move that is surely heard; price : what a unit costs, in weighted units of misses
+    start : where it is left alone; low, high : how far it may go; step : a move that is surely heard; price : what a unit costs, in weighted units of misses;
+    serves : the figures for whose sake it is moved, None for any; what it does to others counts where it harms them, and where it is brought back
     """
 
     key: str
@@ -43,6 +44,11 @@ class Lever:
     high: float
     step: float = 1.0
     price: float = 0.05
+    serves: frozenset[str] | None = None
+
+    def is_for(self, key: str) -> bool:
+        """Say whether it is moved for the sake of a figure."""
+        return self.serves is None or key in self.serves
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +87,7 @@ class _Problem:
         self._seen: dict[bytes, Figures] = {}
         first = self.figures(self.start)
         self.objective = objective.known(first).tempered(first)
+        self.serves = np.array([[lever.is_for(goal.key) for lever in levers] for goal in self.objective.goals], bool)
 
     def figures(self, values: np.ndarray) -> Figures:
         self.look_at([values])
@@ -127,7 +134,7 @@ class _Problem:
     def worth_a_look(self, at: np.ndarray, known: np.ndarray) -> list[int]:
         """Return the levers that were moved, and as many of the others as LOOKED, by what they are known to do for what is still missed."""
         missed = np.array([g.missed(v) for g, v in zip(self.objective.goals, self.vector(at).tolist(), strict=True)])
-        helps = np.abs(known * self.step).T @ np.minimum(missed, 1.0)
+        helps = np.abs(known * self.step * self.serves).T @ np.minimum(missed, 1.0)
         moved = np.abs(at - self.start) > 0.05
         order = np.argsort(-np.where(moved, np.inf, helps))
         return sorted(order[: int(moved.sum()) + LOOKED].tolist())
@@ -209,41 +216,51 @@ def _expected(problem: _Problem, at: np.ndarray, to: np.ndarray, response: np.nd
 def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: float) -> np.ndarray:
     """Return the best values within a box around some, if figures answered by the response: a linear program (HiGHS).
 
-    Variables: the levers; how far each is from its start; by how much each name of goals misses; by how much beyond the raw kit's own miss.
+    Variables: how far each lever goes up, and down; how far it is from its start; by how much each name of goals misses; by how much beyond the raw kit's own
+    miss. A lever that goes away from its start helps those figures alone that it serves.
     """
     goals, levers = problem.objective.goals, len(problem.levers)
     called = list(dict.fromkeys(goal.name for goal in goals))
-    misses, beyond = levers * 2, levers * 2 + len(called)
+    misses, beyond = levers * 3, levers * 3 + len(called)
     size = beyond + len(called)
-    a, b = [], []
+    lines, bounds = [], []
 
     def under(terms: dict[int, float], bound: float) -> None:
         line = np.zeros(size)
-        for k, value in terms.items():
-            line[k] = value
-        a.append(line)
-        b.append(bound)
+        line[list(terms)] = list(terms.values())
+        lines.append(line)
+        bounds.append(bound)
 
     for k in range(levers):
-        under({k: 1.0, levers + k: -1.0}, problem.start[k])
-        under({k: -1.0, levers + k: -1.0}, -problem.start[k])
-    here = problem.vector(at) - response @ at
-    for goal, base, answers in zip(goals, here, response, strict=True):
+        for sign in (1.0, -1.0):
+            from_start = sign * (problem.start[k] - at[k])
+            under({k: sign, levers + k: -sign, 2 * levers + k: -1.0}, from_start)
+    returns = {1.0: at < problem.start, -1.0: at > problem.start}
+    for goal, value, answers, serves in zip(goals, problem.vector(at), response, problem.serves, strict=True):
         name = called.index(goal.name)
         low, high = goal.inner
         for edge, sign in ((high, 1.0), (low, -1.0)):
-            if np.isfinite(edge):
-                terms = {k: sign * goal.weight * float(answers[k]) for k in range(levers)}
-                bound = sign * goal.weight * (edge - base)
-                under(terms | {misses + name: -1.0}, bound)
-                if np.isfinite(goal.allowed):
-                    under(terms | {beyond + name: -1.0}, bound + goal.weight * goal.allowed)
-    cost = np.concatenate([np.zeros(levers), problem.price, np.ones(len(called)), np.full(len(called), WORSE - 1.0)])
+            if not np.isfinite(edge):
+                continue
+            terms = {}
+            for way, first in ((1.0, 0), (-1.0, levers)):
+                push = sign * way * goal.weight * answers
+                counted = np.where(serves | returns[way], push, np.maximum(push, 0.0))
+                terms |= dict(zip(range(first, first + levers), counted.tolist(), strict=True))
+            bound = sign * goal.weight * (edge - value)
+            under(terms | {misses + name: -1.0}, bound)
+            if np.isfinite(goal.allowed):
+                under(terms | {beyond + name: -1.0}, bound + goal.weight * goal.allowed)
+    cost = np.concatenate(
+        [np.zeros(2 * levers), problem.price, np.ones(len(called)), np.full(len(called), WORSE - 1.0)]
+    )
     box = radius * problem.step
-    lows, highs = np.maximum(problem.low, at - box), np.minimum(problem.high, at + box)
-    bounds = [*zip(lows, highs, strict=True), *[(0.0, None)] * (size - levers)]
-    found = linprog(cost, A_ub=np.array(a), b_ub=np.array(b), bounds=bounds, method="highs")
-    return np.clip(found.x[:levers], lows, highs) if found.status == 0 else at
+    up, down = np.minimum(problem.high - at, box), np.minimum(at - problem.low, box)
+    ways = [(0.0, max(by, 0.0)) for by in [*up, *down]]
+    found = linprog(
+        cost, A_ub=np.array(lines), b_ub=np.array(bounds), bounds=[*ways, *[(0.0, None)] * (size - 2 * levers)]
+    )
+    return at + found.x[:levers] - found.x[levers : 2 * levers] if found.status == 0 else at
 
 
 def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.ndarray:

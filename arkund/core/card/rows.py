@@ -7,7 +7,7 @@ import numpy as np
 from scipy.signal import butter, sosfilt
 
 from arkund.core.card.sound import HIGHS_HZ, ORDER
-from arkund.core.clean.ring import HOP_S, OVER_BLEED_DB, RISE_S, Ringing
+from arkund.core.clean.ring import GONE_S, HOP_S, OVER_BLEED_DB, RISE_S, Ringing
 from arkund.core.tools.tool import Tool
 from arkund.core.units import power_to_db
 
@@ -15,6 +15,7 @@ FRAME_MS = 50.0
 HEARD_DB = 30.0  # under the loudest frames
 LOUDEST, RANGE = 0.95, (0.05, 0.95)  # of all frames
 CUT_DB = 3.0  # by which a tail is turned down where it counts as cut
+SOFTER_DB = 12.0  # than the loudest: what rings of softer strokes is covered by others
 NOT_CUT_DB = -60.0  # what is told of a tail that is not
 LEAST_POWER = 1e-12
 Stage = tuple[np.ndarray, np.ndarray]
@@ -63,16 +64,21 @@ def cut_db(
     was_db, now_db = (_levels_db(x[:, None], hop) for x in (before, after))
     fall_db, bleed_db = np.asarray(ringing.fall_db), ringing.bleed_db + trim_db
     at, found = np.sort(np.round(np.asarray(times_s) / HOP_S).astype(int)), []
+    levels_db = {first: was_db[max(first, 0) : first + rise + 1].max(initial=-np.inf) for first in at.tolist()}
+    least_db = max(levels_db.values(), default=0.0) - SOFTER_DB
     for first, following in pairwise([*at.tolist(), was_db.size]):
         mine = slice(max(first, 0), min(following - 1, first + fall_db.size, was_db.size))
         gains_db = (now_db - was_db)[mine]
-        if gains_db.size <= rise + 1:
+        if gains_db.size <= rise + 1 or levels_db[first] < least_db:
             continue
-        ring_db = was_db[mine][: rise + 1].max() + fall_db
+        ring_db = levels_db[first] + fall_db
         rung_out = np.flatnonzero((fall_db < -HEARD_DB) | (ring_db <= bleed_db + OVER_BLEED_DB))
         down = rise + np.flatnonzero(gains_db[rise:] < np.median(gains_db[1:rise]) - CUT_DB)
         if down.size:
-            heard = ring_db[down[0]] > bleed_db + OVER_BLEED_DB
+            really_db = was_db[mine][
+                down[0] : down[0] + round(GONE_S / HOP_S)
+            ].max()  # a stroke may die sooner than usual
+            heard = min(ring_db[down[0]], really_db) > bleed_db + OVER_BLEED_DB
             found.append(max(float(fall_db[down[0]]), NOT_CUT_DB) if heard else NOT_CUT_DB)
         elif rung_out.size and rung_out[0] < gains_db.size:
             found.append(NOT_CUT_DB)

@@ -22,6 +22,7 @@ from arkund.core.clean.settings import cleans
 from arkund.core.errors import SettingsError
 from arkund.core.files.audio import read_padded
 from arkund.core.kit.pieces import is_close, is_shell, is_tom, timing_mic
+from arkund.core.load.measure import pairs
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.punch.measure import average_envelope
 from arkund.core.render.source import Recordings
@@ -168,6 +169,7 @@ def by_rows(measure: Measure, span: Span) -> dict[str, float | None]:
     return {
         "steady": max(ranges["steady"], default=None),
         "hats_row": max(ranges["hats"], default=0.0),
+        "paired": float(bool(pairs(plan))) or None,
         "tail_cut": max(cut, default=None),
         "image_cymbals": _image_db(measure, span),
     }
@@ -177,8 +179,9 @@ def with_rows(found: dict[str, float | None], by_rows: dict[str, float | None]) 
     """Return figures of what was lost with those of the rows among them."""
     even = found.get("hats_even")
     row = by_rows["hats_row"]
-    told = {key: value for key, value in by_rows.items() if key != "hats_row"}
-    return found | told | {"hats_even": None if even is None else max(even, row)}
+    told = {key: value for key, value in by_rows.items() if key not in ("hats_row", "paired")}
+    width = {} if by_rows["paired"] else {"width": None}  # that of panned close mics is the mix's own
+    return found | told | {"hats_even": None if even is None else max(even, row)} | width
 
 
 def _range_db(names: list[str], plan: Plan, rows: Callable[[str], list[np.ndarray]], rate: int) -> list[float]:
@@ -236,6 +239,7 @@ def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
             | {"plr": kit_figures(raw)["density"]}
             | {"clip_usual": 0.0, "clip_loudest": 0.0, "distortion": LEAST_DB}
             | {key: None if rows[key] is None else value for key, value in of_rows.items()}
+            | ({} if rows["paired"] else {"width": None})
         )
         return {"none": _rounded(none), "now": _rounded(with_rows(costs(raw, now), rows) | dense | clipping_now)}
 

@@ -149,7 +149,7 @@ class TestAdvice:
         means = [
             each for each in self.means if each.lever.key in ("group:kick.shape.attack_db", "groups.kick.level_db")
         ]
-        goals = Goal("attack_kick", 9.0, 20.0), Goal("density", -4.0, -0.5, weight=3.0)
+        goals = Goal("attack_kick", 4.0, 20.0), Goal("density", -4.0, -0.5, weight=3.0)
         both = lambda v: {
             "attack_kick": v["group:kick.shape.attack_db"],
             "density": 0.9 * v["group:kick.shape.attack_db"] - 1.4,
@@ -157,7 +157,7 @@ class TestAdvice:
         found = solve([each.lever for each in means], Objective(goals), both)
         (words,) = held(means, found)
         assert words == (
-            "Attack to body: kick +0.9 dB, target 9 to 20: more of Kick: attack would take peak-to-loudness ratio (PLR) out of its range."
+            "Attack to body: kick +0.9 dB, target 4 to 20: more of Kick: attack would take peak-to-loudness ratio (PLR) out of its range."
         )
 
     def test_missed_in_the_verse(self):

@@ -44,6 +44,19 @@ class TestSolve:
         found = solved([Goal("f", 2.0, INF)], levers, lambda v: {"f": sum(v.values())})
         assert list(found.moved) == ["a"]
 
+    def test_for_the_sake_of(self):
+        """A lever that would help a figure it does not serve is left alone; one that is moved for its own figure harms that one no more than it must."""
+        own, other = (
+            Lever("a", 0.0, -6.0, 6.0, serves=frozenset({"g"})),
+            Lever("b", 0.0, -6.0, 6.0, serves=frozenset({"f"})),
+        )
+        both = lambda v: {"f": v["a"] + 0.5 * v["b"] - 2.0, "g": 0.0}
+        found = solved([Goal("f", 0.0, INF), Goal("g", -1.0, 1.0)], [own, other], both)
+        assert found.moved.keys() == {"b"}
+        found = solved([Goal("f", -4.0, INF), Goal("g", 2.0, INF)], [own], lambda v: {"f": -2.0 * v["a"], "g": v["a"]})
+        assert found.figures["g"] == pytest.approx(2.0, abs=0.15)
+        assert found.figures["f"] >= -4.0 - 0.15
+
     def test_bounds_hold(self):
         """Whatever is missed."""
         found = solved([Goal("f", 20.0, INF)], [Lever("a", 0.0, -3.0, 3.0)], lambda v: {"f": v["a"]})
