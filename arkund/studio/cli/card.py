@@ -32,4 +32,5 @@ def _line(row: dict) -> str:
     low, high = ("" if edge is None else f"{edge:+g}" for edge in row["target"])
     state = "?" if row["value"] is None else "ok" if row["off"] <= 0.05 else f"off by {row['off']:.1f}"
     verse = "" if row["calm"] is None else f", calmest part {row['calm']:.1f}"
+    state = f"{state}, {row['said']}" if row["said"] else state
     return f"{row['words']:<58} raw {shown[0]} now {shown[1]} {row['against']:>6} {shown[2]}  [{low}..{high}] {state}{verse}"

@@ -38,6 +38,7 @@ from arkund.studio.steps import STEPS
 
 Span = tuple[int, int]
 MET_DB = 0.05
+NOT_CUT = "not cut"
 OF_THE_SONG = ("headroom",)  # what a part of the song does not tell
 # Whose rows must not swing, by role or by piece.
 _SWINGS = {"overhead": "steady", "room": "steady", "hihat": "hats", "ride": "hats"}
@@ -314,6 +315,7 @@ def told(rows: list[Row]) -> list[dict]:
             "reference": None if row.reference is None else round(row.reference, 2),
             "target": [None if abs(edge) == INF else edge for edge in row.target],
             "off": round(row.off, 2),
+            "said": NOT_CUT if row.figure.key == "tail_cut" and row.value == NOT_CUT_DB else "",
             "help": _help(row),
         }
         for row in rows

@@ -113,7 +113,8 @@ Alpine.data("kit", () => ({
     const digits = row.unit === "%" ? 0 : 1;
     const was = row.against === "change" || row.raw === null ? "" : `${figure(row.raw, digits)} → `;
     const state = met ? "" : `, off by ${figure(row.off, digits)}`;
-    sheet.text(`${was}${figure(row.value, digits, row.against === "change")} ${row.unit}${state}`, sheet.right + 12, y, met ? "ink" : "ask", "left");
+    const told = row.said || `${was}${figure(row.value, digits, row.against === "change")} ${row.unit}${state}`;
+    sheet.text(told, sheet.right + 12, y, met ? "ink" : "ask", "left");
   },
   /** The calmest part of the song, as a mark of its own shape. */
   tick(x, y) {
