@@ -2,14 +2,19 @@
 
 import json
 
+import numpy as np
 import pytest
+import soundfile
 from django.test import Client
+from scipy import signal
 
 from arkund.core.autokit.objective import objective_of
+from arkund.core.card.own_style import OwnStyle
+from arkund.core.card.reference import figures_of_mix
 from arkund.core.errors import CancelledError, SettingsError
 from arkund.core.plan import change
 from arkund.studio.models import Move, Session
-from arkund.studio.services import carding, kit_solver, styles
+from arkund.studio.services import carding, kit_solver, styles, taking_in
 from arkund.studio.services.kit_solver import ProposedMove
 from arkund.studio.services.measuring import Measure
 from tests.studio.doing import apply
@@ -142,3 +147,37 @@ class TestOwn:
         assert [row.name for row in styles.own_styles(None)] == ["Garage"]
         assert ask(name="Garage", remove=True).status_code == 200
         assert ask(name="Garage", remove=True).status_code == 400
+
+
+class TestKeepMix:
+    """A style of a finished mix."""
+
+    def test_as_far_as_a_mix_tells(self, session, tmp_path):
+        """Its density against this session's raw kit, its slope and its mono loss; all else as the session's style, and no Move."""
+        rng = np.random.default_rng(31)
+        noise = np.cumsum(rng.normal(0.0, 0.001, (20 * 48_000, 2)), axis=0)
+        path = tmp_path / "Night Drive.wav"
+        soundfile.write(
+            path, signal.sosfilt(signal.butter(2, 30.0, "highpass", fs=48_000, output="sos"), noise, axis=0), 48_000
+        )
+        move, said = taking_in.take_in(session, [path], "reference")
+        assert move is None
+        assert said.startswith("style Night Drive kept")
+        own = OwnStyle.from_json(styles.settings_of("Night Drive")["own_style"])
+        assert {each.key for each in own.ranges} == {"density", "slope", "mono"}
+        raw = {row.figure.key: row.raw for row in carding.card(Measure(session), "punchy")}
+        mix = figures_of_mix(path)
+        assert next(each.reference for each in own.ranges if each.key == "density") == pytest.approx(
+            float(np.clip(mix["density"] - raw["density"], -7.0, 1.0)), abs=0.01
+        )
+        assert not session.moves.exists()
+        apply(session.pk, styles.settings_of("Night Drive"), step="kit", title="Style: Night Drive")
+        rows = {row.figure.key: row for row in carding.card(Measure(now(session)), "punchy")}
+        assert rows["slope"].reference == pytest.approx(mix["slope"], abs=0.01)
+        assert rows["toms"].reference is None
+
+    def test_a_name_of_the_table(self, session, tmp_path):
+        path = tmp_path / "heavy.wav"
+        soundfile.write(path, np.random.default_rng(3).normal(0.0, 0.1, (48_000, 2)), 48_000)
+        with pytest.raises(SettingsError, match="needs a name of its own"):
+            styles.keep_mix(session, path)

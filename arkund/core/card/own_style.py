@@ -10,6 +10,7 @@ from arkund.core.settings import Settings, choice, number, text
 TOLERANCE = 1.0  # to either side of what the kit measures, in the figure's unit
 FAR = 200.0
 OF_ALL = ("headroom",)  # what every print is to have, whatever the style
+FROM_ZERO = ("slope",)  # how far off something is: less is never a miss
 KEYS = tuple(figure.key for figure in FIGURES if figure.key not in OF_ALL)
 
 
@@ -54,7 +55,7 @@ def targets_of(style: str, own: OwnStyle | None) -> dict[str, Range]:
 
 
 def taken_from(name: str, style: str, values: Mapping[str, float | None]) -> OwnStyle:
-    """Return a style whose ranges lie about what a kit measures: open where the style's are, TOLERANCE wide to the other side.
+    """Return a style whose ranges lie about what a kit measures: open where the style's are, TOLERANCE wide to the other side; nothing is too even.
 
     values : what the targets are about, by figure; those that are not known keep the style's range
     """
@@ -66,5 +67,6 @@ def taken_from(name: str, style: str, values: Mapping[str, float | None]) -> Own
         ends = [
             None if abs(edge) == INF else round(value + by, 1) for edge, by in ((low, -TOLERANCE), (high, TOLERANCE))
         ]
+        ends[0] = low if key in FROM_ZERO else ends[0]
         out.append(OwnRange(key=key, low=ends[0], high=ends[1], reference=round(value, 2)))
     return OwnStyle(name=name, ranges=tuple(out))

@@ -39,7 +39,7 @@ def gain_range_db(stages: Sequence[Stage], sample_rate_hz: int) -> float | None:
 
     pairs = [(levels_db(before), levels_db(after)) for before, after in stages]
     first = pairs[0][0]
-    heard = first > max(float(np.quantile(first, LOUDEST)) - HEARD_DB, 10.0 * np.log10(10.0 * LEAST_POWER))
+    heard = first > max(float(np.quantile(first, LOUDEST)) - HEARD_DB, float(power_to_db(10.0 * LEAST_POWER)))
     if not heard.any():
         return None
     low, high = np.quantile(sum(after - before for before, after in pairs)[heard], RANGE)

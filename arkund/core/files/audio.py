@@ -89,6 +89,16 @@ def read_mono(path: Path) -> np.ndarray:
         raise AudioError(f"{readable(path.name)}: cannot be read ({_reason(error)}).") from error
 
 
+def read_span(path: Path, start: int, stop: int) -> np.ndarray:
+    """Return a span of a file, float32 [shape=(samples, channels)]; what is not finite is silence. Raises AudioError where it cannot be read."""
+    try:
+        with soundfile.SoundFile(os.fsencode(path)) as file:
+            file.seek(start)
+            return np.nan_to_num(file.read(stop - start, dtype="float32", always_2d=True), posinf=0.0, neginf=0.0)
+    except (soundfile.LibsndfileError, OSError) as error:
+        raise AudioError(f"{readable(path.name)}: cannot be read ({_reason(error)}).") from error
+
+
 def _reason(error: Exception) -> str:
     return str(error).rsplit(":", 1)[-1].strip().rstrip(".").lower() or "unknown format"
 

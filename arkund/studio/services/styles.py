@@ -1,14 +1,18 @@
 """What each style would make of a kit as it stands: worked out beside each other, heard before one is chosen, and done by Moves."""
 
 import dataclasses
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from pathlib import Path
 from typing import Any
 
 from django.db.models import QuerySet
 
 from arkund.core.card.own_style import taken_from
+from arkund.core.card.raw import raw_plan
+from arkund.core.card.reference import figures_of_mix, wanted_of
 from arkund.core.card.targets import SCHOOLS
 from arkund.core.errors import SettingsError
+from arkund.core.files.audio import readable
 from arkund.core.findings import with_minus
 from arkund.core.plan import change
 from arkund.core.plan.plan import Plan
@@ -51,11 +55,25 @@ def keep(session: Session, name: str, user_id: int | None = None) -> Style:
 
     Raises SettingsError where it has no name, or that of a style of the table.
     """
+    values = {row.figure.key: row.value for row in carding.card(Measure(session), session.plan.school)}
+    return _keep(session, name, values, user_id)
+
+
+def keep_mix(session: Session, path: Path, user_id: int | None = None) -> Style:
+    """Keep what a finished mix measures as a style under its file's name, as far as a mix tells; all else stays that of the session's style.
+
+    Raises AudioError where it cannot be read or is silent, SettingsError where its name is that of a style of the table.
+    """
+    measure = Measure(session)
+    raw = carding.figures(measure.at(raw_plan(measure.plan)), measure.busy_span())
+    values = wanted_of(figures_of_mix(path), raw["density"])
+    return _keep(session, readable(path.stem)[:MOST_NAME], values, user_id)
+
+
+def _keep(session: Session, name: str, values: Mapping[str, float | None], user_id: int | None) -> Style:
     name = clean_name(name, MOST_NAME, NAMELESS)
     if name in SCHOOLS:
         raise SettingsError(NAMELESS)
-    measure = Measure(session)
-    values = {row.figure.key: row.value for row in carding.card(measure, session.plan.school)}
     own = taken_from(name, session.plan.school, values)
     given = {"school": session.plan.school, "data": own.to_json()}
     return Style.objects.update_or_create(name=name, user_id=user_id, defaults=given)[0]

@@ -1,13 +1,13 @@
-"""Files for a session that stands already: hits, a tempo map, a click's recording, a backing track, one-shots."""
+"""Files for a session that stands already: hits, a tempo map, a click's recording, a backing track, one-shots, a mix as a style."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from arkund.core.errors import SettingsError
 from arkund.studio.models import Move, Session
-from arkund.studio.services import backing, editing, moves, shelf_files
+from arkund.studio.services import backing, editing, moves, shelf_files, styles
 
-WHAT = ("hits", "tempo", "click", "backing", "shelf")
+WHAT = ("hits", "tempo", "click", "backing", "shelf", "reference")
 MIDI_ENDINGS = (".mid", ".midi")
 
 
@@ -17,10 +17,11 @@ def take_in(
     what: str,
     piece: str = "",
     allowed: Callable[[int], None] = lambda wanted_bytes: None,
+    user_id: int | None = None,
 ) -> tuple[Move | None, str]:
-    """Take a file in as a Move (None where it brings nothing new), one-shots of a piece several at once; return it and what there is to tell.
+    """Take a file in as a Move (None where it brings nothing new, or a style), one-shots of a piece several at once; return it and what there is to tell.
 
-    ``allowed`` raises where so many bytes may not be kept. Raises SettingsError or AudioError.
+    ``allowed`` raises where so many bytes may not be kept; user_id : whose style a mix becomes. Raises SettingsError or AudioError.
     """
     if what not in WHAT:
         raise SettingsError(f"what: expected one of {', '.join(WHAT)}; got {what[:40]!r}.")
@@ -29,6 +30,9 @@ def take_in(
     path = paths[0]
     if what == "backing":
         return backing.load(session, path, allowed=allowed), ""
+    if what == "reference":
+        kept = styles.keep_mix(session, path, user_id)
+        return None, f"style {kept.name} kept: density, slope and mono loss of that mix; all else as {kept.school}"
     if what == "hits":
         count, move = editing.take_in_hits(session, path)
         return move, f"{count} new hits from {path.name}."

@@ -79,6 +79,11 @@ export const byEar = {
     const answer = await this.$store.page.act("keep-style", { name: this.ownName });
     if (answer) this.ownName = "";
   },
+  async keepMix(event) {
+    const [file] = event.target.files;
+    event.target.value = "";
+    if (file) await this.$store.page.send("take-in", file, { what: "reference" });
+  },
   ownStyles() {
     return this.styles().filter((row) => row.own);
   },
