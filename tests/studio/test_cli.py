@@ -192,6 +192,19 @@ class TestLine:
         for (args, words), (code, _, said) in zip(wrong, in_one(data, *(args for args, _ in wrong)), strict=True):
             assert (code, words in said, "Traceback" in said) == (2, True, False), (args, said)
 
+    def test_read_only_in_part(self, data):
+        """Where a pipe is closed before all is told, as by `| head`, nothing is said of an error."""
+        started = subprocess.Popen(
+            [*ARKUND, "sessions"],
+            env=os.environ | {"ARKUND_DATA": str(data)},
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+        started.stdout.close()
+        assert "internal error" not in started.stderr.read()
+        started.wait(60)
+
     @pytest.mark.long
     def test_batch_of_the_folder_one_stands_in(self, tmp_path, monkeypatch):
         """It is a folder like any other, and says what it lacks."""

@@ -20,8 +20,8 @@ class Arkund(click.Group):
         """Run a sub-command and translate what goes wrong."""
         try:
             return super().invoke(ctx)
-        except (click.ClickException, click.exceptions.Exit, click.Abort):
-            raise
+        except (click.ClickException, click.exceptions.Exit, click.Abort, BrokenPipeError):
+            raise  # who reads through a pipe may have seen enough: click ends quietly
         except UnchangedError as said:
             click.echo(said)  # nothing had to be done: no failure
             return None
