@@ -19,9 +19,14 @@ from arkund.core.card.sound import STRONG, Energy, Sound
 from arkund.core.card.targets import INF, off_by, wanted, within
 from arkund.core.dsp.spectrum import bands_of_db
 from arkund.core.errors import AudioError
+from arkund.core.kit.pieces import is_shell
 from arkund.core.units import power_to_db
 
 PEAK_MS = 15.0  # of a hit
+ALONE_MS = (
+    60.0,
+    20.0,
+)  # no other shell so long before a hit and after it, whose level would change the spread of its peaks
 LEAST_ACCENT_DB, LEAST_ACCENTS = 0.5, 6  # of a spread that there is to keep, and of hits that tell it
 LONE_HIT_MS = 60.0  # of a hat that sounds alone
 LEAST_LONE = 8
@@ -32,7 +37,7 @@ TOP_HZ, BELOW_TOP_HZ = (11_000.0, 18_000.0), (4000.0, 11_000.0)
 GAP_SHARE = 0.2  # of all frames: the softest, which are what lies between hits
 
 
-SPREAD = "spread (standard deviation) of its peaks in the kit against that in the raw sum"
+SPREAD = "spread (standard deviation) of its peaks in the kit against that in the raw sum, of hits that no other shell is near"
 REDUCED = "what clippers, saturation and limiters take off peaks at kicks and back-beats on their way to the kit"
 COSTS = (
     wanted("plr", "least peak-to-loudness ratio", (11.0, INF), how="true peak minus integrated loudness"),
@@ -76,7 +81,15 @@ class Reading:
         return {piece: self._spread_db(piece) for piece in STRONG}
 
     def _spread_db(self, piece: str) -> float | None:
-        peaks = peaks_db(self.sound.audio, times(self.sound.hits, piece), -1.0, PEAK_MS, self.rate)
+        others = np.array(
+            [h.time_s for other, mine in self.sound.hits.items() if other != piece for h in mine if is_shell(other)]
+        )
+        alone = [
+            t
+            for t in times(self.sound.hits, piece)
+            if not np.any((others > t - ALONE_MS[0] / 1000.0) & (others < t + ALONE_MS[1] / 1000.0))
+        ]
+        peaks = peaks_db(self.sound.audio, alone, -1.0, PEAK_MS, self.rate)
         return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
 
     @cached_property
