@@ -23,10 +23,8 @@ from arkund.core.kit.pieces import is_shell
 from arkund.core.units import power_to_db
 
 PEAK_MS = 15.0  # of a hit
-ALONE_MS = (
-    60.0,
-    20.0,
-)  # no other shell so long before a hit and after it, whose level would change the spread of its peaks
+# No other shell so long before a hit and after it: its level would change the spread of the hit's peaks.
+ALONE_MS = (60.0, 20.0)
 LEAST_ACCENT_DB, LEAST_ACCENTS = 0.5, 6  # of a spread that there is to keep, and of hits that tell it
 LONE_HIT_MS = 60.0  # of a hat that sounds alone
 LEAST_LONE = 8
