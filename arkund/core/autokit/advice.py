@@ -13,8 +13,8 @@ from arkund.core.card.measure import SLOPE_HZ, octave_key
 from arkund.core.card.targets import GAINS, off_by, range_words, shown
 from arkund.core.findings import capital
 
-BESIDE = "It keeps what the other moves change within range; by itself it brings no figure nearer."
-IN_VERSE = " in the calmest part"
+NO_GAIN_ALONE = "It balances the other moves; on its own it brings no figure closer to its range."
+IN_CALMEST = " in the calmest part"
 TOLD = 0.05  # of a miss; less is none
 HELPS = 0.05  # of a figure's unit by a lever's: less holds nothing back
 MOST_SERVED, MOST_HELD = 2, 3
@@ -33,7 +33,7 @@ def served(means: Sequence[Means], solution: Solution) -> str:
         if now is not None and any(each.lever.is_for(goal.key) for each in means):
             gains.append((goal.missed(now - brought) - goal.missed(now), goal, now - brought, now))
     best = sorted((each for each in gains if each[0] > TOLD), key=lambda each: -each[0])[:MOST_SERVED]
-    return f"For {'; '.join(_told(goal, was, now) for _, goal, was, now in best)}." if best else BESIDE
+    return f"For {'; '.join(_told(goal, was, now) for _, goal, was, now in best)}." if best else NO_GAIN_ALONE
 
 
 def held(means: Sequence[Means], solution: Solution) -> list[str]:
@@ -61,8 +61,8 @@ def held(means: Sequence[Means], solution: Solution) -> list[str]:
 
 def _worst(goal: Goal, now: float) -> tuple[float, str]:
     """Return a figure in the part where it misses its range by most, and in words where that is, "" for the busiest."""
-    verse, target = now + goal.verse_by, (goal.low, goal.high)
-    return (verse, IN_VERSE) if off_by(verse, target) > off_by(now, target) else (now, "")
+    calm, target = now + goal.calm_by, (goal.low, goal.high)
+    return (calm, IN_CALMEST) if off_by(calm, target) > off_by(now, target) else (now, "")
 
 
 def _helping(

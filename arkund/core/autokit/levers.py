@@ -63,7 +63,7 @@ OF_PATHS = ATTACK | DENSITY | {"ghosts", "floor", "tails", "hats_even"}
 EVEN_Q = 1.0
 # What a unit costs, in dB that a figure misses by: a fader is cheaper than a tool, clipping is dearest.
 FADER_PRICE, TONE_PRICE, SHAPER_PRICE, CLIP_PRICE = 0.04, 0.06, 0.08, 0.12
-SLOPE_NEAR_DB = 2.0  # from where it may lie at most, an octave is far off the slope
+SLOPE_NEAR_DB = 2.0  # an octave that lies this near to the slope's limit, or beyond it, is filtered over the kit
 CLIP_STEP_DB = 1.5  # less of it touches no hit
 SOFTER_PATH_DB = 10.0  # how far a parallel path may go down from where it was begun: softer, it is better left out
 
@@ -219,15 +219,11 @@ def _tool(plan: Plan, lever: Lever, what: str, value: Callable, tool: Callable) 
 
 
 def _shaper(plan: Plan, group: str, field: str, most_db: float) -> Means:
-    key = f"group:{group}.{SHAPE}.{field}"
-    lever = Lever(
-        key,
-        0.0,
-        -most_db,
-        most_db,
-        price=SHAPER_PRICE,
-        serves=DENSITY | {"contrast", "floor", f"attack_{group}", f"accents_{group}"},
+    key, serves = (
+        f"group:{group}.{SHAPE}.{field}",
+        DENSITY | {"contrast", "floor", f"attack_{group}", f"accents_{group}"},
     )
+    lever = Lever(key, 0.0, -most_db, most_db, price=SHAPER_PRICE, serves=serves)
     return _tool(
         plan,
         lever,

@@ -13,8 +13,8 @@ INSIDE = 0.1  # how far within its range a figure is brought, so that it stays t
 WORSE = 3.0  # times as much where a figure misses by more than in the raw kit
 COST_WEIGHT = 6.0  # what must not be lost goes before what is wanted
 PER_CENT = 0.1  # of a dB
-FAR = 2.0  # dB that a figure misses by
-OF_THE_SONG = ("density",)  # loudness is told of a song, not of its verse
+FAR = 2.0  # dB: where a figure misses by more at the start, it weighs no more than a miss of this
+BUSIEST_ONLY = ("density",)  # what is not asked of the calmest part: it is told of a song
 LEFT_OUT = ("headroom", "slope")  # the kit's level follows at the end; the slope is held octave by octave
 
 
@@ -23,7 +23,7 @@ class Goal:
     """One figure with the range in which it is wanted.
 
     weight : of a miss by one unit; inside : how far within the range it is brought; raw : the figure of the raw kit, None where it has none to be held against;
-    shares : goals that share a name count by the furthest of them alone; verse_by : by how much the figure is higher in the calmest part than in the busiest,
+    shares : goals that share a name count by the furthest of them alone; calm_by : by how much the figure is higher in the calmest part than in the busiest,
     where it is measured; both are to hold the range
     """
 
@@ -34,7 +34,7 @@ class Goal:
     inside: float = INSIDE
     raw: float | None = None
     shares: str = ""
-    verse_by: float = 0.0
+    calm_by: float = 0.0
 
     @property
     def name(self) -> str:
@@ -44,7 +44,7 @@ class Goal:
     @property
     def range(self) -> tuple[float, float]:
         """The range in which the figure holds its own in both parts; its ends are crossed where none does."""
-        return self.low - min(self.verse_by, 0.0), self.high - max(self.verse_by, 0.0)
+        return self.low - min(self.calm_by, 0.0), self.high - max(self.calm_by, 0.0)
 
     @property
     def inner(self) -> tuple[float, float]:
@@ -79,8 +79,8 @@ class Objective:
         return sum(by_name.values())
 
     def tempered(self, figures: Mapping[str, float | None]) -> "Objective":
-        """Return the goals, those that are missed by more than FAR weighing no more than that: where one is out of reach the rest is not dragged after it.
-        What can be had beside all others is had at any weight.
+        """Return the goals with smaller weights for those that miss by more than FAR, so that one out of reach does not drag the rest after it. What can be
+        reached without harm to others is reached at any weight.
         """
 
         def weight(goal: Goal) -> float:
@@ -98,22 +98,22 @@ def objective_of(
     style: str,
     raw: Mapping[str, float | None],
     own: OwnStyle | None = None,
-    verse_by: Mapping[str, float] = MappingProxyType({}),
+    calm_by: Mapping[str, float] = MappingProxyType({}),
 ) -> Objective:
     """Return what a style wants of a kit: both halves of its card, and each octave within the slope.
 
-    raw : the figures of the raw kit; of what is about a change it is none; own : a style of one's own that is made of it; verse_by : by how much figures are
+    raw : the figures of the raw kit; of what is about a change it is none; own : a style of one's own that is made of it; calm_by : by how much figures are
     higher in the calmest part than in the busiest
     """
     goals, targets = [], targets_of(style, own)
-    by = {key: value for key, value in verse_by.items() if key not in OF_THE_SONG}
+    by = {key: value for key, value in calm_by.items() if key not in BUSIEST_ONLY}
     for each in GAINS:
         key = each.figure.key
         low, high = targets[key]
         if key not in LEFT_OUT:
-            goals.append(Goal(key, low, high, raw=0.0 if key in CHANGES else raw.get(key), verse_by=by.get(key, 0.0)))
+            goals.append(Goal(key, low, high, raw=0.0 if key in CHANGES else raw.get(key), calm_by=by.get(key, 0.0)))
     furthest, octaves = targets["slope"][1], [octave_key(hz) for hz in SLOPE_HZ]
-    goals += [Goal(key, -furthest, furthest, shares="slope", verse_by=by.get(key, 0.0)) for key in octaves]
+    goals += [Goal(key, -furthest, furthest, shares="slope", calm_by=by.get(key, 0.0)) for key in octaves]
     for each in COSTS:
         unit = PER_CENT if each.figure.unit == "%" else 1.0
         goals.append(Goal(each.figure.key, *each.ranges[style], weight=COST_WEIGHT * unit, inside=INSIDE / unit))

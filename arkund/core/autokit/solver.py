@@ -255,12 +255,14 @@ def _linear(problem: _Problem, at: np.ndarray, response: np.ndarray, radius: flo
         [np.zeros(2 * levers), problem.price, np.ones(len(called)), np.full(len(called), WORSE - 1.0)]
     )
     box = radius * problem.step
-    up, down = np.minimum(problem.high - at, box), np.minimum(at - problem.low, box)
-    ways = [(0.0, max(by, 0.0)) for by in [*up, *down]]
-    found = linprog(
-        cost, A_ub=np.array(lines), b_ub=np.array(bounds), bounds=[*ways, *[(0.0, None)] * (size - 2 * levers)]
-    )
-    return at + found.x[:levers] - found.x[levers : 2 * levers] if found.status == 0 else at
+    # One that comes back stops at its start: what it does beyond it counts in another way.
+    up = np.minimum(np.where(returns[1.0], problem.start, problem.high) - at, box)
+    down = np.minimum(at - np.where(returns[-1.0], problem.start, problem.low), box)
+    ends = [*[(0.0, max(by, 0.0)) for by in (*up, *down)], *[(0.0, None)] * (size - 2 * levers)]
+    found = linprog(cost, A_ub=np.array(lines), b_ub=np.array(bounds), bounds=ends, method="highs")
+    if found.status != 0:
+        return at
+    return np.clip(at + found.x[:levers] - found.x[levers : 2 * levers], problem.low, problem.high)
 
 
 def _fewest(problem: _Problem, values: np.ndarray, response: np.ndarray) -> np.ndarray:

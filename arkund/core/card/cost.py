@@ -10,13 +10,15 @@ import numpy as np
 
 from arkund.core.card.measure import (
     QUIETEST_DB,
+    clear_of,
     lone_times,
     peaks_db,
     strong_times,
     times,
 )
 from arkund.core.card.sound import STRONG, Energy, Sound
-from arkund.core.card.targets import INF, off_by, wanted, within
+from arkund.core.card.targets import INF, SCHOOLS, off_by, wanted, within
+from arkund.core.clean.settings import RINGS_OUT_DB
 from arkund.core.dsp.spectrum import bands_of_db
 from arkund.core.errors import AudioError
 from arkund.core.kit.pieces import is_shell
@@ -35,7 +37,9 @@ TOP_HZ, BELOW_TOP_HZ = (11_000.0, 18_000.0), (4000.0, 11_000.0)
 GAP_SHARE = 0.2  # of all frames: the softest, which are what lies between hits
 
 
-SPREAD = "spread (standard deviation) of its peaks in the kit against that in the raw sum, of hits that no other shell is near"
+SPREAD = (
+    "spread (standard deviation) of its peaks in the kit against that in the raw sum, for hits with no other shell near"
+)
 REDUCED = "what clippers, saturation and limiters take off peaks at kicks and back-beats on their way to the kit"
 COSTS = (
     wanted("plr", "least peak-to-loudness ratio", (11.0, INF), how="true peak minus integrated loudness"),
@@ -46,13 +50,13 @@ COSTS = (
     wanted("accents_kick", "kick accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
     wanted("accents_snare", "back-beat accents", (80.0, INF), (60.0, INF), (40.0, INF), unit="%", how=SPREAD),
     wanted("hats_even", "gain range of hi-hat and ride", (-INF, 3.0), (-INF, 4.0), (-INF, 6.0),
-        how="above 6 kHz, 5 to 95 %: what was done to hits that sound alone, or what their mics' rows do over time, whichever is more"),
+        how="above 6 kHz, 5 to 95 %: gain at hits that sound alone, or of their mics' tools over time, whichever varies more"),
     wanted("steady", "gain range of overheads and rooms", (-INF, 2.0), (-INF, 3.0), (-INF, 6.0),
-        how="above 6 kHz, 5 to 95 %: what their rows and groups do over time"),
+        how="above 6 kHz, 5 to 95 %: gain of their own and their groups' tools over time"),
     wanted("tails", "deepest cut between hits", (-10.0, INF), (-15.0, INF), (-20.0, INF),
         how="of what lies within 30 dB of the hits: how much further it was turned down than they were (deepest 5 %)"),
-    wanted("tail_cut", "tails cut at", (-INF, -40.0), (-INF, -30.0), (-INF, -25.0),
-        how="how far a drum has rung out when gate or cut turns its mic down by 3 dB, the median of its hits; what has sunk into the bleed has rung out"),
+    wanted("tail_cut", "tails cut at", *((-INF, -RINGS_OUT_DB[style]) for style in SCHOOLS),
+        how="how far a drum has rung out when its mic's gate or regions turn it down by 3 dB, median of its hits; a ring below the bleed has rung out"),
     wanted("floor", "noise floor between hits", (-INF, 1.0), (-INF, 3.0), (-INF, 6.0), against="change", how="the softest fifth against the hits"),
     wanted("top", "top end", within(2.0), within(3.0), within(4.0), against="change", how="11 to 18 kHz against 4 to 11 kHz"),
     wanted("width", "stereo width", within(2.0), within(3.0), within(3.0), against="change", how="side against mid"),
@@ -82,11 +86,7 @@ class Reading:
         others = np.array(
             [h.time_s for other, mine in self.sound.hits.items() if other != piece for h in mine if is_shell(other)]
         )
-        alone = [
-            t
-            for t in times(self.sound.hits, piece)
-            if not np.any((others > t - ALONE_MS[0] / 1000.0) & (others < t + ALONE_MS[1] / 1000.0))
-        ]
+        alone = clear_of(others, times(self.sound.hits, piece), *(ms / 1000.0 for ms in ALONE_MS))
         peaks = peaks_db(self.sound.audio, alone, -1.0, PEAK_MS, self.rate)
         return float(np.std(peaks)) if len(peaks) >= LEAST_ACCENTS else None
 

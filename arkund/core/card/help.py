@@ -84,7 +84,7 @@ HELP: dict[str, dict[str, tuple[str, str]]] = {
     "hats_even": {
         HIGH: ("Hats swing with the kit: less ducking and reduction in their mics and the overheads.", "punch")
     },
-    "steady": {HIGH: ("Overheads or rooms swing with the hits: less reduction and ducking in their rows.", "punch")},
+    "steady": {HIGH: ("Overheads or rooms swing with the hits: less reduction and ducking by their tools.", "punch")},
     "tail_cut": {HIGH: ("A drum is cut while it still rings: a longer hold and release, or regions.", "clean")},
     "tails": {LOW: ("What rings between hits is cut: a smaller range, a longer hold and release.", "clean")},
     "floor": {HIGH: ("What lies between hits came up: SUSTAIN softer, less reduction.", "blend")},

@@ -23,10 +23,8 @@ LONE_MS = (90.0, 130.0)  # no other stroke so long before one and after it
 SLOPE_HZ = (*OCTAVES_HZ, 16_000.0)
 WEIGHED = 5  # times that the windows are weighed anew
 TOGETHER_MS = (-15.0, 50.0)  # of a stroke's window: another stroke that begins within sounds in it
-BESIDE_GHOSTS, LEAST_OWN = (
-    ("hihat", "ride"),
-    0.1,
-)  # what may sound with ghosts, and how much of their power must be their own
+BESIDE_GHOSTS = ("hihat", "ride")  # what may sound with ghosts
+LEAST_OWN = 0.25  # of the power of such a ghost that must be its own
 FALLS_DB = (-4.5, -3.0)  # per octave, between which a kit's spectrum is even
 BODY_S, BLEED_PEAK_S = 0.4, 0.03
 LEAST_HITS = 3
@@ -77,13 +75,8 @@ def bleed_db(strip: np.ndarray, piece: str, hits: Hits, sample_rate_hz: int) -> 
     """Return the peaks of others' hits in a mic against those of its own, medians in dB; strip : float32 [shape=(samples,)]; None where either are too few."""
     own = [h.time_s for h in hits.get(piece, []) if not h.ghost]
     every = np.sort([h.time_s for h in hits.get(piece, [])])
-    others = [
-        h.time_s
-        for other, mine in hits.items()
-        if other != piece
-        for h in mine
-        if not h.ghost and not np.any((h.time_s - every > -BLEED_PEAK_S) & (h.time_s - every < BODY_S))
-    ]
+    others_s = [h.time_s for other, mine in hits.items() if other != piece for h in mine if not h.ghost]
+    others = clear_of(every, others_s, BODY_S, BLEED_PEAK_S)
     if len(own) < 1 or len(others) < LEAST_HITS:
         return None
     return _apart(
@@ -184,8 +177,13 @@ def _clear_toms(sound: Sound) -> list[float]:
     """Return the strokes of toms that no kick or snare is near, all of them where there are none."""
     others = np.sort([h.time_s for piece in STRONG for h in sound.hits.get(piece, [])])
     toms = [t for piece in sound.hits if is_tom(piece) for t in times(sound.hits, piece)]
-    clear = [t for t in toms if not np.any((others > t - LONE_MS[0] / 1000.0) & (others < t + TOM_WINDOW_MS / 1000.0))]
+    clear = clear_of(others, toms, LONE_MS[0] / 1000.0, TOM_WINDOW_MS / 1000.0)
     return clear if len(clear) >= 2 else toms
+
+
+def clear_of(others_s: np.ndarray, times_s: Sequence[float], before_s: float, after_s: float) -> list[float]:
+    """Return those of some times so long before which, and after which, none of the others is; all in s."""
+    return [t for t in times_s if not np.any((others_s > t - before_s) & (others_s < t + after_s))]
 
 
 def lone_times(sound: Sound, piece: str, ghosts: bool = False, beside: tuple[str, ...] = ()) -> list[float]:

@@ -1,6 +1,6 @@
-"""A finished mix that one admires, measured as far as a mix tells without its tracks: how dense it is, how its spectrum falls, what it loses in mono."""
+"""A finished mix as a reference, measured as far as it can be without its tracks: peak-to-loudness ratio, slope and mono loss."""
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +9,7 @@ from arkund.core.card.measure import kit_figures
 from arkund.core.card.sound import Sound
 from arkund.core.card.targets import TARGETS
 from arkund.core.errors import AudioError
-from arkund.core.files.audio import probe, read_span, readable
+from arkund.core.files.audio import probe, read_blocks, readable
 
 TELLS = ("density", "slope", "mono")
 PART_S, STEP_S = 16.0, 1.0  # of the mix that is measured: its loudest
@@ -22,9 +22,9 @@ def figures_of_mix(path: Path) -> dict[str, float]:
     Raises AudioError where the file is no readable recording, or silent.
     """
     header = probe(path)
-    rate = header.sample_rate_hz
-    first = _loudest(lambda a, b: read_span(path, a, b), header.frames, rate)
-    audio = read_span(path, first, min(first + round(PART_S * rate), header.frames))
+    rate, step = header.sample_rate_hz, round(STEP_S * header.sample_rate_hz)
+    first = step * _loudest([float(np.mean(np.square(block))) for block in read_blocks(path, step)])
+    audio = np.concatenate([*read_blocks(path, step, first, min(first + round(PART_S * rate), header.frames))])
     both = np.ascontiguousarray(audio[:, :2] if audio.shape[1] > 1 else np.repeat(audio, 2, axis=1))
     found = kit_figures(Sound(both, {}, rate))
     if found["density"] is None:
@@ -43,9 +43,7 @@ def wanted_of(mix: dict[str, float], raw_density_db: float | None) -> dict[str, 
     return out
 
 
-def _loudest(read: Callable[[int, int], np.ndarray], frames: int, rate: int) -> int:
-    """Return the first sample of the loudest PART_S, in whole steps."""
-    step = round(STEP_S * rate)
-    powers = [float(np.mean(np.square(read(a, min(a + step, frames))))) for a in range(0, frames, step)]
+def _loudest(powers: Sequence[float]) -> int:
+    """Return at which of steps whose mean powers are given the loudest PART_S begins."""
     size = min(round(PART_S / STEP_S), len(powers))
-    return step * int(np.argmax(np.convolve(powers, np.ones(size), "valid")))
+    return int(np.argmax(np.convolve(powers, np.ones(size), "valid")))

@@ -1,6 +1,7 @@
 """What rows of tools do to mics over time, measured by what comes into them and what leaves them: how steady cymbals stay, and where a drum's tail is cut."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -19,6 +20,35 @@ SOFTER_DB = 12.0  # than the loudest: what rings of softer strokes is covered by
 NOT_CUT_DB = -60.0  # what is told of a tail that is not
 LEAST_POWER = 1e-12
 Stage = tuple[np.ndarray, np.ndarray]
+Figures = Mapping[str, float | None]
+
+
+@dataclass(frozen=True, slots=True)
+class OfRows:
+    """What rows tell of a kit, in dB; None where it is not known.
+
+    steady, hats : the gain range of overheads and rooms, and of hi-hat and ride; tail_cut : where tails are cut; image_cymbals : by how much the overheads'
+    image moved; has_pair : whether there is a pair of overheads or rooms
+    """
+
+    steady: float | None
+    hats: float | None
+    tail_cut: float | None
+    image_cymbals: float | None
+    has_pair: bool
+
+    def among(self, figures: Figures) -> dict[str, float | None]:
+        """Return figures of what was lost with these among them. The width of panned close mics is the mix's own, and told of no kit without a pair."""
+        told = {"steady": self.steady, "tail_cut": self.tail_cut, "image_cymbals": self.image_cymbals}
+        even = figures["hats_even"]
+        told["hats_even"] = even if even is None or self.hats is None else max(even, self.hats)
+        return {**figures, **told} if self.has_pair else {**figures, **told, "width": None}
+
+    @property
+    def of_no_loss(self) -> "OfRows":
+        """What they would tell where no row does anything."""
+        known = {"steady": 0.0, "hats": 0.0, "tail_cut": NOT_CUT_DB, "image_cymbals": 0.0}
+        return replace(self, **{name: value for name, value in known.items() if getattr(self, name) is not None})
 
 
 def is_steady(tools: Iterable[Tool]) -> bool:
@@ -75,10 +105,10 @@ def cut_db(
         rung_out = np.flatnonzero((fall_db < -HEARD_DB) | (ring_db <= bleed_db + OVER_BLEED_DB))
         down = rise + np.flatnonzero(gains_db[rise:] < np.median(gains_db[1:rise]) - CUT_DB)
         if down.size:
-            really_db = was_db[mine][
-                down[0] : down[0] + round(GONE_S / HOP_S)
-            ].max()  # a stroke may die sooner than usual
-            heard = min(ring_db[down[0]], really_db) > bleed_db + OVER_BLEED_DB
+            next_db = was_db[mine][down[0] : down[0] + round(GONE_S / HOP_S)]
+            heard = (
+                min(ring_db[down[0]], next_db.max()) > bleed_db + OVER_BLEED_DB
+            )  # it may have died sooner than usual
             found.append(max(float(fall_db[down[0]]), NOT_CUT_DB) if heard else NOT_CUT_DB)
         elif rung_out.size and rung_out[0] < gains_db.size:
             found.append(NOT_CUT_DB)

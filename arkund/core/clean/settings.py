@@ -14,8 +14,9 @@ LOOKS = {
 DEPTH = {"regions": "down_db", "gate": "range_db"}
 WAYS = ("gate", "cut", "leave")
 DOWN_DB = {"tight": {"tom": 60.0, "kick": 24.0, "snare": 16.0}, "some life": {"tom": 24.0, "kick": 14.0, "snare": 12.0}}
-FOLLOWED_DB = 30.0  # how far a drum has rung out when its gate or region closes
-FOLLOWED_BY_STYLE_DB, FOLLOWED_TIGHT_DB = {"natural": 40.0, "heavy": 25.0}, 25.0
+FOLLOWED_DB = 30.0  # how far a drum has rung out when its gate or region closes, where no style says so
+RINGS_OUT_DB = {"natural": 40.0, "punchy": FOLLOWED_DB, "heavy": 25.0}
+TIGHT_DB = 25.0  # no further than this where the kit is to be tight
 OTHERS_DB = 12.0  # of what is cleaned by hand alone
 BOTTOM_DB = 10.0  # of a snare's bottom: its wires answer the whole kit, and belong to it
 
@@ -46,5 +47,4 @@ def down_db(look: str, piece: str, role: str) -> float:
 
 def followed_db(look: str, style: str) -> float:
     """Return how far a drum is followed as it rings out, in dB under its hit."""
-    by_style = FOLLOWED_BY_STYLE_DB.get(style, FOLLOWED_DB)
-    return min(by_style, FOLLOWED_TIGHT_DB) if look == "tight" else by_style
+    return min(RINGS_OUT_DB[style], TIGHT_DB) if look == "tight" else RINGS_OUT_DB[style]

@@ -3,7 +3,7 @@
 import os
 import tempfile
 import weakref
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -89,14 +89,34 @@ def read_mono(path: Path) -> np.ndarray:
         raise AudioError(f"{readable(path.name)}: cannot be read ({_reason(error)}).") from error
 
 
-def read_span(path: Path, start: int, stop: int) -> np.ndarray:
-    """Return a span of a file, float32 [shape=(samples, channels)]; what is not finite is silence. Raises AudioError where it cannot be read."""
+def read_blocks(path: Path, size: int, start: int = 0, stop: int | None = None) -> Iterator[np.ndarray]:
+    """Yield a file, or a span of it, in blocks of so many samples, float32 [shape=(samples, channels)]; what is not finite is silence.
+
+    Raises AudioError where it cannot be read, or holds no audio.
+    """
     try:
         with soundfile.SoundFile(os.fsencode(path)) as file:
             file.seek(start)
-            return np.nan_to_num(file.read(stop - start, dtype="float32", always_2d=True), posinf=0.0, neginf=0.0)
+            for at in range(start, file.frames if stop is None else stop, size):
+                block = file.read(
+                    min(size, (file.frames if stop is None else stop) - at), dtype="float32", always_2d=True
+                )
+                _silence_what_is_not_finite(block, path.name)
+                yield block
     except (soundfile.LibsndfileError, OSError) as error:
         raise AudioError(f"{readable(path.name)}: cannot be read ({_reason(error)}).") from error
+
+
+def _silence_what_is_not_finite(block: np.ndarray, name: str) -> np.ndarray:
+    """Set samples that are not finite to 0; return how many, by channel. Raises AudioError for samples that no audio reaches."""
+    bad = ~np.isfinite(block)
+    block[bad] = 0.0
+    peak = np.abs(block).max(initial=0.0)
+    if peak > MOST_PEAK:
+        raise AudioError(
+            f"{readable(name)}: samples reach {peak:.3g} where full scale is 1; that is no audio, or another format."
+        )
+    return bad.sum(axis=0)
 
 
 def _reason(error: Exception) -> str:
@@ -135,13 +155,7 @@ def ingest(
                 if len(block) == 0:
                     break
                 done += len(block)
-                bad = ~np.isfinite(block)
-                counts = bad.sum(axis=0)
-                block[bad] = 0.0
-                if np.abs(block).max(initial=0.0) > MOST_PEAK:
-                    raise AudioError(
-                        f"{readable(path.name)}: samples reach {np.abs(block).max():.3g} where full scale is 1; that is no audio, or another format."
-                    )
+                counts = _silence_what_is_not_finite(block, path.name)
                 if resampler is not None:
                     block = resampler.resample_chunk(block, last=done >= header.frames)
                 for lane, writer in enumerate(writers):

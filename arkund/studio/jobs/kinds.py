@@ -82,8 +82,8 @@ def _take_in(handle: Handle) -> dict:
     session, given = _session(handle), handle.job.arguments
     folder = store.incoming_folder() / given["folder"]
     files = sorted(path for path in folder.rglob("*") if path.is_file())
-    given = (given["what"], given.get("piece", ""), _allowed(handle), handle.job.user_id)
-    move, said = taking_in.take_in(session, files, *given)
+    what, piece = given["what"], given.get("piece", "")
+    move, said = taking_in.take_in(session, files, what, piece, _allowed(handle), handle.job.user_id)
     shutil.rmtree(folder, ignore_errors=True)
     return {"move": move.number if move else None, "title": move.title if move else "", "said": said}
 

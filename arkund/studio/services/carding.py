@@ -15,7 +15,7 @@ from arkund.core.card.help import help_of
 from arkund.core.card.measure import bleed_db, kit_figures, times
 from arkund.core.card.own_style import targets_of
 from arkund.core.card.raw import balanced_plan, raw_plan
-from arkund.core.card.rows import NOT_CUT_DB, cut_db, gain_range_db, is_steady
+from arkund.core.card.rows import NOT_CUT_DB, OfRows, cut_db, gain_range_db, is_steady
 from arkund.core.card.sound import STRONG, Hits, Sound
 from arkund.core.card.targets import FIGURES, INF, TARGETS, Figure, Range, about, off_by
 from arkund.core.clean.settings import cleans
@@ -153,69 +153,51 @@ def clipped(plan: Plan, recordings: Recordings, span: Span, hits: Hits) -> dict[
     return clipping(taken) | {"distortion": max(added)}
 
 
-def by_rows(measure: Measure, span: Span) -> dict[str, float | None]:
-    """Return what the rows of cymbals, overheads and rooms do over time, where tails are cut, and the overheads' picture: figures of what was lost that no
-    level of a group or path changes.
-    """
-    plan, rate = measure.plan, measure.rate
+def of_rows(measure: Measure, span: Span) -> OfRows:
+    """Return what rows of tools do over a part of the song: figures of what was lost that no level of a group or path changes."""
+    plan, ranges = measure.plan, {"steady": [], "hats": []}
     rows = functools.cache(lambda name: [x.T for x in row_of(plan, measure.recordings, name, span)])
-    ranges: dict[str, list[float]] = {"steady": [], "hats": []}
-    cut = []
-    for mic in [mic for mic in audible(plan) if not mic.is_layer]:
-        kind = _SWINGS.get(mic.role) or _SWINGS.get(mic.piece)
-        if kind:
-            ranges[kind] += _range_db([f"mic:{mic.id}", f"group:{group_id(mic, plan.groups)}"], plan, rows, rate)
+    tails, mics = [], [mic for mic in audible(plan) if not mic.is_layer]
+    for mic in mics:
+        if kind := _SWINGS.get(mic.role) or _SWINGS.get(mic.piece):
+            ranges[kind].append(_range_db(plan, mic, rows, measure.rate))
         if is_shell(mic.piece):
-            cut += _tail_cut_db(measure, mic, rows, span)
-    return {
-        "steady": max(ranges["steady"], default=None),
-        "hats_row": max(ranges["hats"], default=0.0),
-        "paired": float(bool(pairs(plan))) or None,
-        "tail_cut": max(cut, default=None),
-        "image_cymbals": _image_db(measure, span),
-    }
+            tails.append(_tail_cut_db(measure, mic, rows, span))
+    most = {kind: max((db for db in found if db is not None), default=None) for kind, found in ranges.items()}
+    tail_db = max((db for db in tails if db is not None), default=None)
+    return OfRows(most["steady"], most["hats"], tail_db, _image_db(measure, span), bool(pairs(plan)))
 
 
-def with_rows(found: dict[str, float | None], by_rows: dict[str, float | None]) -> dict[str, float | None]:
-    """Return figures of what was lost with those of the rows among them."""
-    even = found.get("hats_even")
-    row = by_rows["hats_row"]
-    told = {key: value for key, value in by_rows.items() if key not in ("hats_row", "paired")}
-    width = {} if by_rows["paired"] else {"width": None}  # that of panned close mics is the mix's own
-    return found | told | {"hats_even": None if even is None else max(even, row)} | width
+def _range_db(plan: Plan, mic: MicPlan, rows: Callable[[str], list[np.ndarray]], rate: int) -> float | None:
+    """Return the range of what a mic's row and its group's do over time, 0 of tools that do the same at every moment; None of silence."""
+    group = group_id(mic, plan.groups)
+    names = [f"mic:{mic.id}", *([f"group:{group}"] if group else [])]
+    swinging = [name for name in names if not is_steady(places.named(plan, name).strip.tools) and rows(name)]
+    return gain_range_db([(rows(name)[0], rows(name)[-1]) for name in swinging], rate) if swinging else 0.0
 
 
-def _range_db(names: list[str], plan: Plan, rows: Callable[[str], list[np.ndarray]], rate: int) -> list[float]:
-    """Return the range of what a mic's row and its group's do over time; of tools that do the same at every moment it is none."""
-    swinging = [n for n in names if not n.endswith(":") and not is_steady(places.named(plan, n).strip.tools)]
-    if not swinging:
-        return [0.0]
-    found = gain_range_db([(rows(name)[0], rows(name)[-1]) for name in swinging if rows(name)], rate)
-    return [] if found is None else [found]
-
-
-def _tail_cut_db(measure: Measure, mic: MicPlan, rows: Callable[[str], list[np.ndarray]], span: Span) -> list[float]:
-    """Return where a drum's tail is cut in a mic that is cleaned, nothing where it is not."""
+def _tail_cut_db(measure: Measure, mic: MicPlan, rows: Callable[[str], list[np.ndarray]], span: Span) -> float | None:
+    """Return where a drum's tail is cut in a mic; None where it is not cleaned."""
     on = [tool for tool in mic.tools if tool.on]
     cleaners = [number for number, tool in enumerate(on) if cleans(tool)]
     row = rows(f"mic:{mic.id}") if cleaners else []
     if not row:
-        return []
+        return None
     before, after = row[cleaners[0]][:, 0], row[cleaners[-1] + 1][:, 0]
     times_s = [h.time_s for h in heard_hits(measure, span).get(mic.piece, [])]
-    found = cut_db(before, after, measure.ringing(mic), mic.trim_db, times_s, measure.rate)
-    return [] if found is None else [found]
+    return cut_db(before, after, measure.ringing(mic), mic.trim_db, times_s, measure.rate)
 
 
 def _image_db(measure: Measure, span: Span) -> float | None:
-    """Return by how much the overheads' picture moved; None without a pair of them."""
-    pair = [mic for mic in audible(measure.plan) if mic.role == "overhead"]
-    name = f"group:{group_id(pair[0], measure.plan.groups)}" if len(pair) > 1 else "group:"
-    if name == "group:":
+    """Return by how much the overheads' image moved; None without a pair of them in a group."""
+    left = next((left for left, _ in pairs(measure.plan) if left.role == "overhead"), None)
+    group = group_id(left, measure.plan.groups) if left else ""
+    if not group:
         return None
     both = (measure.at(balanced_plan(measure.plan)), measure)
     raw, now = (
-        Sound(rendered(mine.plan, mine.recordings, span, name), heard_hits(mine, span), measure.rate) for mine in both
+        Sound(rendered(mine.plan, mine.recordings, span, f"group:{group}"), heard_hits(mine, span), measure.rate)
+        for mine in both
     )
     return image_change_db(raw, now)
 
@@ -233,16 +215,14 @@ def lost(measure: Measure, school: str, span: Span | None = None) -> list[Row]:
         raw, now = heard(measure.at(balanced_plan(measure.plan)), span), heard(measure, span)
         dense = {"plr": figures(measure, span)["density"]}
         clipping_now = clipped(measure.plan, measure.recordings, span, now.hits)
-        rows = by_rows(measure, span)
-        of_rows = {"steady": 0.0, "tail_cut": NOT_CUT_DB, "image_cymbals": 0.0}
-        none = (
-            costs(raw, raw)
-            | {"plr": kit_figures(raw)["density"]}
-            | {"clip_usual": 0.0, "clip_loudest": 0.0, "distortion": LEAST_DB}
-            | {key: None if rows[key] is None else value for key, value in of_rows.items()}
-            | ({} if rows["paired"] else {"width": None})
-        )
-        return {"none": _rounded(none), "now": _rounded(with_rows(costs(raw, now), rows) | dense | clipping_now)}
+        rows = of_rows(measure, span)
+        none = rows.of_no_loss.among(costs(raw, raw)) | {
+            "plr": kit_figures(raw)["density"],
+            "clip_usual": 0.0,
+            "clip_loudest": 0.0,
+            "distortion": LEAST_DB,
+        }
+        return {"none": _rounded(none), "now": _rounded(rows.among(costs(raw, now)) | dense | clipping_now)}
 
     found = measure.kept("kit costs", [measure.plan.to_json(), list(span)], compute)
     none, now = found["none"], found["now"]

@@ -102,7 +102,7 @@ def worked_out(
     with ThreadPoolExecutor(WORKERS, thread_name_prefix="solve") as pool:
         solution = solve(
             [each.lever for each in means],
-            objective_of(origin.school, kit.raw, origin.own_style, _verse_by(measure, kit.figures(measure.plan))),
+            objective_of(origin.school, kit.raw, origin.own_style, _calm_by(measure, kit.figures(measure.plan))),
             lambda values: kit.figures(levers.put(origin, means, values)),
             sweeps=SWEEPS,
             begin=now,
@@ -112,7 +112,7 @@ def worked_out(
     return _deeds(measure.plan, origin, means, solution, by_hand)
 
 
-def _verse_by(measure: Measure, busy: Figures) -> dict[str, float]:
+def _calm_by(measure: Measure, busy: Figures) -> dict[str, float]:
     """Return by how much figures are higher in the song's calmest part than in its busiest as it is now; nothing where no part is calmer."""
     calm = carding.calm(measure)
     return {key: value - busy[key] for key, value in calm.items() if value is not None and busy.get(key) is not None}
@@ -145,7 +145,7 @@ class _Kit:
         self.raw = carding.figures(measure.at(raw_plan(origin)), self._span)
         self._balanced = Reading(self._sound(balanced_plan(origin)))
         self._bleed = carding.bleed(begun, self._span)
-        self._rows = carding.by_rows(begun, self._span)
+        self._rows = carding.of_rows(begun, self._span)
         self._kicks = layering.before_levels(begun, "kick")
         self._low_ends: dict[tuple[float, ...], dict[str, float | None]] = {}  # by the levels of the kick's mics
 
@@ -161,7 +161,7 @@ class _Kit:
         now = kit_figures(kit) | self._bleed | self._low_ends[levels]
         found = {key: about(key, now, self.raw) for key in now}
         clipped = carding.clipped(plan, self._recordings, self._span, self._hits)
-        return found | carding.with_rows(costs(self._balanced, kit), self._rows) | clipped | {"plr": now["density"]}
+        return found | self._rows.among(costs(self._balanced, kit)) | clipped | {"plr": now["density"]}
 
     def _sound(self, plan: Plan) -> Sound:
         audio = rendered(plan, self._recordings, self._span, "kit")

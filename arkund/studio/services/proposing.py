@@ -55,7 +55,7 @@ def propose_all(
         _first_choices(job, step)
         if step == "level":
             _to_middle(job)
-    on_progress(1.0, "the verse")
+    on_progress(1.0, "the calmest part")
     carding.calm(Measure(Session.objects.get(pk=session_id)))
     on_progress(1.0, "what each deed does")
     session = Session.objects.get(pk=session_id)

@@ -32,7 +32,10 @@ def take_in(
         return backing.load(session, path, allowed=allowed), ""
     if what == "reference":
         kept = styles.keep_mix(session, path, user_id)
-        return None, f"style {kept.name} kept: density, slope and mono loss of that mix; all else as {kept.school}"
+        return (
+            None,
+            f"style {kept.name} kept: peak-to-loudness ratio, slope and mono loss of that mix; everything else as in {kept.school}",
+        )
     if what == "hits":
         count, move = editing.take_in_hits(session, path)
         return move, f"{count} new hits from {path.name}."

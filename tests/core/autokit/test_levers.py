@@ -6,8 +6,9 @@ from arkund.core.autokit.advice import held, served, title
 from arkund.core.autokit.levers import BOUNDS, MOST_CLIPPED, OWN_TOOLS, levers_of, put
 from arkund.core.autokit.objective import Goal, Objective
 from arkund.core.autokit.solver import solve
-from arkund.core.card.measure import SLOPE_HZ
-from arkund.core.card.targets import SCHOOLS
+from arkund.core.card.cost import COSTS
+from arkund.core.card.measure import SLOPE_HZ, octave_key
+from arkund.core.card.targets import GAINS, SCHOOLS
 from arkund.core.plan.plan import MicPlan, Plan
 from arkund.core.rig import usual
 
@@ -64,6 +65,13 @@ class TestLevers:
         assert "kit.even.1000" not in rows
         assert (rows["kit.even.250"].lever.low, rows["kit.even.250"].lever.high) == (-2.0, 0.0)
         assert (rows["kit.even.4000"].lever.low, rows["kit.even.4000"].lever.high) == (0.0, 2.0)
+
+    def test_each_serves_figures_that_there_are(self):
+        """By their keys; none serves nothing."""
+        known = {each.figure.key for each in (*GAINS, *COSTS)} | {octave_key(hz) for hz in SLOPE_HZ}
+        for key, means in by_key("heavy").items():
+            assert means.lever.serves, key
+            assert means.lever.serves <= known, key
 
     def test_all_at_once(self):
         """Levers at one strip do not undo each other."""
@@ -160,10 +168,10 @@ class TestAdvice:
             "Attack to body: kick +0.9 dB, target 4 to 20: more of Kick: attack would take peak-to-loudness ratio (PLR) out of its range."
         )
 
-    def test_missed_in_the_verse(self):
+    def test_missed_in_the_calmest_part(self):
         """Where the busiest part holds the range and the calmest cannot, its figure is told."""
         means = [each for each in self.means if each.lever.key == "groups.kick.level_db"]
-        goals = (Goal("kick", -3.0, 3.0, verse_by=5.0),)
+        goals = (Goal("kick", -3.0, 3.0, calm_by=5.0),)
         louder = lambda v: {"kick": v["groups.kick.level_db"] + 4.2}
         found = solve([each.lever for each in means], Objective(goals), louder)
         assert held(means, found)[0].startswith("Kick against snare 3.2 dB in the calmest part, target within 3: ")

@@ -57,6 +57,13 @@ class TestSolve:
         assert found.figures["g"] == pytest.approx(2.0, abs=0.15)
         assert found.figures["f"] >= -4.0 - 0.15
 
+    def test_brought_back_and_no_further(self):
+        """A lever that stands off its start comes back for the sake of a figure that it harms there, and does not go on beyond for it."""
+        lever = Lever("a", 0.0, -6.0, 6.0, serves=frozenset({"g"}))
+        both = lambda v: {"f": -v["a"] - 2.0, "g": 0.0}
+        found = solved([Goal("f", 0.0, INF), Goal("g", -1.0, 1.0)], [lever], both, begin={"a": 4.0})
+        assert found.moved == {}
+
     def test_bounds_hold(self):
         """Whatever is missed."""
         found = solved([Goal("f", 20.0, INF)], [Lever("a", 0.0, -3.0, 3.0)], lambda v: {"f": v["a"]})
@@ -141,11 +148,9 @@ class TestObjective:
     def test_in_both_parts(self):
         """Brought to where busiest and calmest part hold the range; to the middle between them where both cannot."""
         levers = [Lever("a", 0.0, -9.0, 9.0, price=0.01)]
-        for verse_by, wanted in ((3.0, 1.0 - INSIDE), (-2.0, 2.0 + INSIDE), (9.0, -2.5)):
-            start = 4.0 if verse_by > 0.0 else 0.0
-            found = solved(
-                [Goal("f", 0.0, 4.0, verse_by=verse_by)], levers, lambda v, start=start: {"f": v["a"] + start}
-            )
+        for calm_by, wanted in ((3.0, 1.0 - INSIDE), (-2.0, 2.0 + INSIDE), (9.0, -2.5)):
+            start = 4.0 if calm_by > 0.0 else 0.0
+            found = solved([Goal("f", 0.0, 4.0, calm_by=calm_by)], levers, lambda v, start=start: {"f": v["a"] + start})
             assert found.figures["f"] == pytest.approx(wanted, abs=0.1)
 
     def test_far_off(self):

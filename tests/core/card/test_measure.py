@@ -69,7 +69,7 @@ class TestKit:
         ghosts = struck(soft, {"snare": 10 ** (ghosts_db / 20)}, seed=9)
         without = figures(strong + ghosts, {piece: mine for piece, mine in hits.items() if piece != "hihat"})
         assert figures(both + ghosts, hits)["ghosts"] == pytest.approx(without["ghosts"], abs=0.7)
-        covered = both + struck(soft, {"snare": 10 ** ((hats_db - 14.0) / 20)}, seed=9)
+        covered = both + struck(soft, {"snare": 10 ** ((hats_db - 11.0) / 20)}, seed=9)
         assert figures(covered, hits)["ghosts"] is None
 
     @pytest.mark.parametrize("kick_db", [-5.0, 0.0, 3.0])

@@ -50,6 +50,14 @@ class TestFiguresOfMix:
         with pytest.raises(AudioError, match=r"Night Drive.wav: is silent"):
             figures_of_mix(written(tmp_path, audio))
 
+    def test_samples_beyond_all_audio(self, tmp_path):
+        """Refused, as on import; what is not finite is silence."""
+        with pytest.raises(AudioError, match="samples reach 1e"):
+            figures_of_mix(written(tmp_path, 1e20 * tone(2.0, 1.0)))
+        broken = tone(20.0, 0.25)
+        broken[5000] = np.nan, np.inf
+        assert figures_of_mix(written(tmp_path, broken))["mono"] == pytest.approx(0.0, abs=0.05)
+
     def test_no_audio(self, tmp_path):
         path = tmp_path / "mix.wav"
         path.write_bytes(b"no audio at all" * 100)
