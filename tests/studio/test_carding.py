@@ -40,6 +40,9 @@ class TestCard:
         assert rows["bleed"].value == pytest.approx(0.0, abs=0.05)
         assert rows["attack_kick"].value == rows["attack_snare"].value == pytest.approx(0.0, abs=0.6)
         assert rows["bleed_toms"].off > 10.0
+        lost = {row["key"]: row for row in carding.told(carding.lost(Measure(session), "punchy"))}
+        assert (lost["tail_cut"]["said"], lost["tail_cut"]["off"], lost["steady"]["value"]) == ("not cut", 0.0, 0.0)
+        assert lost["width"]["value"] is None  # one overhead: what width there is, the pans of close mics make
 
     def test_unknown_school(self, session):
         """Said with those that there are."""

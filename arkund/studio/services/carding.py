@@ -177,12 +177,12 @@ def _range_db(plan: Plan, mic: MicPlan, rows: Callable[[str], list[np.ndarray]],
 
 
 def _tail_cut_db(measure: Measure, mic: MicPlan, rows: Callable[[str], list[np.ndarray]], span: Span) -> float | None:
-    """Return where a drum's tail is cut in a mic; None where it is not cleaned."""
+    """Return where a drum's tail is cut in a mic, NOT_CUT_DB where it is not cleaned; None where no hit of it rings out."""
     on = [tool for tool in mic.tools if tool.on]
     cleaners = [number for number, tool in enumerate(on) if cleans(tool)]
     row = rows(f"mic:{mic.id}") if cleaners else []
     if not row:
-        return None
+        return NOT_CUT_DB
     before, after = row[cleaners[0]][:, 0], row[cleaners[-1] + 1][:, 0]
     times_s = [h.time_s for h in heard_hits(measure, span).get(mic.piece, [])]
     return cut_db(before, after, measure.ringing(mic), mic.trim_db, times_s, measure.rate)

@@ -9,7 +9,7 @@ import { Sheet } from "./lib/sheet.js";
 
 const ROW = 25; // pixels
 const WORDS = 356;
-const SAID = 196;
+const SAID = 216;
 const HITS_HEIGHT = 190;
 const LEAST_SPAN = 6; // dB of a scale
 const DEEP_DB = 48;
